@@ -1,0 +1,25 @@
+#!/usr/bin/env bash
+# Everything a fresh Debian machine needs: system packages, the virtual environment, warmed compiled code.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+
+missing=()
+while read -r package; do
+  [ -n "$package" ] || continue
+  dpkg-query -W -f='${Status}' "$package" 2>/dev/null | grep -q 'ok installed' || missing+=("$package")
+done < scripts/system-packages.txt
+python3 -c 'import ensurepip, venv' 2>/dev/null || missing+=(python3-venv)
+
+if [ ${#missing[@]} -gt 0 ]; then
+  sudo=""
+  [ "$(id -u)" -eq 0 ] || sudo="sudo"
+  echo "Installing system packages: ${missing[*]}"
+  $sudo apt-get update -qq
+  $sudo env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "${missing[@]}"
+fi
+
+[ -x .venv/bin/python ] || python3 -m venv .venv
+.venv/bin/python -m pip install -q --disable-pip-version-check -r requirements.lock
+.venv/bin/python -m pip install -q --disable-pip-version-check --no-deps -e .
+.venv/bin/python -m juxtatune.core.planning.warm
+touch .venv/ready

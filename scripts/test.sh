@@ -1,0 +1,6 @@
+#!/usr/bin/env bash
+# The whole test suite; Qt runs without a screen.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+export QT_QPA_PLATFORM=offscreen
+exec .venv/bin/python -m pytest -n 2 --dist loadfile

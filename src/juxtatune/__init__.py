@@ -1,0 +1,1 @@
+"""Juxtatune: retune guitars for a set."""

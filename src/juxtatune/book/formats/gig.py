@@ -1,0 +1,330 @@
+"""Gig JSON, format 1: reading with errors that name the place, and writing plans back out."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Annotated, Any, Literal, NoReturn, get_args
+
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationError
+
+from juxtatune.core.errors import UserError
+from juxtatune.core.music.catalogue import lookup, parse_tuning, standard_for
+from juxtatune.core.music.tuning import Tuning, parse_notes
+from juxtatune.core.repertoire.night import Gig, Night, Now, Part, Pin
+from juxtatune.core.repertoire.song import Song, Way
+from juxtatune.core.strings.instrument import Costs, Instrument, default_costs
+
+FORMAT, VERSION = "juxtatune-gig", 1
+Bridge = Literal["fixed", "floating"]
+
+
+def _whole(value: Any) -> Any:
+    """Whole numbers may be written 3.0; true and false are no numbers."""
+    if isinstance(value, float) and value.is_integer():
+        return int(value)
+    return value
+
+
+Seconds = Annotated[float, Field(strict=True, ge=0, allow_inf_nan=False)]
+Count = Annotated[int, BeforeValidator(_whole), Field(strict=True, ge=0)]
+Place = Annotated[int, BeforeValidator(_whole), Field(strict=True)]
+Text = Annotated[str, Field(strict=True)]
+Id = Annotated[str, Field(strict=True, min_length=1)]
+Notes = Text | list[Text]
+
+
+class _Row(BaseModel):
+    model_config = ConfigDict(extra="ignore")
+
+
+class CostsRow(_Row):
+    base_s: Seconds | None = None
+    string_s: Seconds | None = None
+    semitone_s: Seconds | None = None
+    check_s: Seconds | None = None
+    passes: Seconds | None = None
+    swap_s: Seconds | None = None
+    capo_s: Seconds | None = None
+
+
+class InstrumentRow(_Row):
+    id: Id
+    name: Text | None = None
+    strings: Annotated[int, BeforeValidator(_whole), Field(strict=True, ge=4, le=12)] | None = None
+    bridge: Bridge | None = None
+    home: Notes | None = None
+    tuning: Notes | None = None
+    costs: CostsRow | None = None
+
+
+class WayRow(_Row):
+    instrument: Id
+    tuning: Notes
+    capo: Count | None = None
+    strings_used: list[Count] | None = None
+    compromise_s: Seconds | None = None
+
+
+class SongRow(_Row):
+    id: Id
+    title: Text | None = None
+    length_s: Seconds
+    energy: Seconds | None = None
+    ways: Annotated[list[WayRow], Field(min_length=1)]
+
+
+class PartRow(_Row):
+    name: Text | None = None
+    songs: Count
+
+
+class PinRow(_Row):
+    song: Id
+    part: Count
+    place: Place
+
+
+class NowRow(_Row):
+    played: list[Id] | None = None
+    in_hand: Id | None = None
+    tunings: dict[str, Notes] | None = None
+    capos: dict[str, Count] | None = None
+
+
+class SetRow(_Row):
+    parts: Annotated[list[PartRow], Field(min_length=1)] | None = None
+    tech: Annotated[bool, Field(strict=True)] | None = None
+    cover_s: Seconds | None = None
+    cover_after: dict[str, Seconds] | None = None
+    pins: list[PinRow] | None = None
+    before: list[Annotated[list[Id], Field(min_length=2, max_length=2)]] | None = None
+    adjacent: list[Annotated[list[Id], Field(min_length=2, max_length=2)]] | None = None
+    apart: list[Annotated[list[Id], Field(min_length=2, max_length=2)]] | None = None
+    max_dead_s: Seconds | None = None
+    curve: list[Seconds] | None = None
+    curve_weight_s: Seconds | None = None
+    now: NowRow | None = None
+
+
+class GigRow(_Row):
+    format: Literal["juxtatune-gig"]
+    version: Annotated[int, Field(strict=True, ge=1, le=1)]
+    instruments: Annotated[list[InstrumentRow], Field(min_length=1)]
+    songs: Annotated[list[SongRow], Field(min_length=1)]
+    set: SetRow | None = None
+
+
+def read_gig(path: Path) -> Gig:
+    """Reads and checks a gig file. Raises UserError naming the file and the place in it."""
+    where = str(path)
+    try:
+        text = path.read_text(encoding="utf-8-sig")
+    except FileNotFoundError:
+        raise UserError("no such file", where, "the path of a gig JSON file") from None
+    except UnicodeDecodeError:
+        raise UserError("not a text file in UTF-8", where, "gig JSON, format 1") from None
+    except OSError as error:
+        raise UserError(f"cannot be read: {error.strerror or error}", where) from None
+    try:
+        return parse_gig(text)
+    except UserError as error:
+        raise error.at(where) from None
+
+
+def parse_gig(text: str) -> Gig:
+    """The gig in a JSON text. Raises UserError naming the key."""
+
+    def refuse(token: str) -> NoReturn:
+        raise UserError(f"{token} is not a number that can be used", allowed="finite numbers")
+
+    try:
+        data = json.loads(text, parse_constant=refuse, object_pairs_hook=_no_duplicates)
+    except json.JSONDecodeError as error:
+        raise UserError(f"not JSON: {error.msg}", f"line {error.lineno}", "gig JSON, format 1") from None
+    except RecursionError:
+        raise UserError("nested too deep", allowed="gig JSON, format 1") from None
+    if not isinstance(data, dict):
+        raise UserError(f"the top of the file is a {_kind(data)}", allowed="an object with format, version, instruments, songs")
+    try:
+        row = GigRow.model_validate(data)
+    except ValidationError as error:
+        raise _first_error(error, data) from None
+    return _Builder(row).gig()
+
+
+def _no_duplicates(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    out: dict[str, Any] = {}
+    for key, value in pairs:
+        if key in out:
+            raise UserError(f"key {key!r} stands twice in one object", allowed="each key once")
+        out[key] = value
+    return out
+
+
+def _kind(value: Any) -> str:
+    names = {dict: "object", list: "list", str: "string", bool: "true/false", int: "number", float: "number"}
+    return names.get(type(value), "null")
+
+
+def _place(loc: tuple[int | str, ...]) -> str:
+    text = ""
+    for part in loc:
+        if isinstance(part, int):
+            text += f"[{part}]"
+        elif part not in ("str", "list[constrained-str]") and not part.startswith(("list[", "function-", "constrained")):
+            text += f".{part}" if text else str(part)
+    return text
+
+
+def _first_error(error: ValidationError, data: Any) -> UserError:
+    first = error.errors()[0]
+    where = _place(first["loc"])
+    if first["type"] == "missing":
+        return UserError("required key is missing", where, "a value")
+    found = first.get("input")
+    shown = json.dumps(found, ensure_ascii=False, default=str)
+    message = first["msg"].removeprefix("Input should be ")
+    return UserError(f"found {shown[:60]}", where, message)
+
+
+class _Builder:
+    """Cross-checks ids, places and string counts while making values."""
+
+    def __init__(self, row: GigRow) -> None:
+        self.row = row
+        self.set = row.set or SetRow()
+
+    def gig(self) -> Gig:
+        instruments = tuple(self._instrument(k, r) for k, r in enumerate(self.row.instruments))
+        self.instruments = {i.id: i for i in instruments}
+        _unique([i.id for i in instruments], "instruments")
+        songs = tuple(self._song(k, r) for k, r in enumerate(self.row.songs))
+        _unique([s.id for s in songs], "songs")
+        self.ids = {s.id for s in songs}
+        return Gig(instruments, songs, self._night(len(songs)))
+
+    def _instrument(self, k: int, r: InstrumentRow) -> Instrument:
+        where = f"instruments[{k}]"
+        if r.strings is None and r.tuning is None:
+            raise UserError("neither strings nor tuning is given", where, "at least one of them")
+        tuning = _tuning(r.tuning, f"{where}.tuning") if r.tuning is not None else None
+        strings = r.strings if r.strings is not None else len(tuning) if tuning else 0
+        home = _tuning(r.home, f"{where}.home") if r.home is not None else standard_for(strings)
+        bridge = r.bridge or "fixed"
+        entered = r.costs.model_dump(exclude_none=True) if r.costs else {}
+        costs = Costs(**{**_as_dict(default_costs(bridge)), **entered})
+        try:
+            return Instrument(r.id, r.name or r.id, strings, bridge, home, tuning or standard_for(strings), costs)
+        except UserError as error:
+            raise UserError(error.what, f"{where}.{error.where}", error.allowed) from None
+
+    def _song(self, k: int, r: SongRow) -> Song:
+        ways = tuple(self._way(f"songs[{k}].ways[{w}]", way) for w, way in enumerate(r.ways))
+        return Song(r.id, r.title or r.id, r.length_s, r.energy or 0.0, ways)
+
+    def _way(self, where: str, r: WayRow) -> Way:
+        instrument = self.instruments.get(r.instrument)
+        if instrument is None:
+            raise UserError(f"unknown instrument {r.instrument!r}", f"{where}.instrument", _list(self.instruments))
+        tuning = _tuning(r.tuning, f"{where}.tuning")
+        if len(tuning) != instrument.strings:
+            raise UserError(
+                f"{len(tuning)} notes for {r.instrument}", f"{where}.tuning", f"{instrument.strings} notes"
+            )
+        used = tuple(dict.fromkeys(r.strings_used or ()))
+        for string in used:
+            if not 1 <= string <= instrument.strings:
+                raise UserError(f"string {string}", f"{where}.strings_used", f"1 to {instrument.strings}")
+        return Way(r.instrument, tuning, r.capo or 0, used, r.compromise_s or 0.0)
+
+    def _night(self, count: int) -> Night:
+        s = self.set
+        parts = tuple(Part(p.name or f"Part {k + 1}", p.songs) for k, p in enumerate(s.parts or ()))
+        self.parts = parts or (Part("Set", count),)
+        for song in s.cover_after or {}:
+            self._known(song, f"set.cover_after.{song}")
+        if s.curve is not None and len(s.curve) != count:
+            raise UserError(f"{len(s.curve)} values", "set.curve", f"{count}, one for each song")
+        return Night(
+            parts=self.parts,
+            tech=bool(s.tech),
+            cover_s=s.cover_s or 0.0,
+            cover_after=s.cover_after or {},
+            pins=tuple(self._pin(k, p) for k, p in enumerate(s.pins or ())),
+            before=self._pairs("before", s.before),
+            adjacent=self._pairs("adjacent", s.adjacent),
+            apart=self._pairs("apart", s.apart),
+            max_dead_s=s.max_dead_s,
+            curve=tuple(s.curve) if s.curve is not None else None,
+            curve_weight_s=s.curve_weight_s or 0.0,
+            now=self._now(s.now) if s.now is not None else None,
+        )
+
+    def _known(self, song: str, where: str) -> None:
+        if song not in self.ids:
+            raise UserError(f"unknown song {song!r}", where, "an id that stands under songs")
+
+    def _pin(self, k: int, p: PinRow) -> Pin:
+        self._known(p.song, f"set.pins[{k}].song")
+        if p.part >= len(self.parts):
+            raise UserError(f"part {p.part}", f"set.pins[{k}].part", f"0 to {len(self.parts) - 1}")
+        size = self.parts[p.part].songs
+        if not -size <= p.place < size:
+            raise UserError(f"place {p.place}", f"set.pins[{k}].place", f"{-size} to {size - 1}")
+        return Pin(p.song, p.part, p.place)
+
+    def _pairs(self, key: str, pairs: list[list[str]] | None) -> tuple[tuple[str, str], ...]:
+        for k, pair in enumerate(pairs or ()):
+            for song in pair:
+                self._known(song, f"set.{key}[{k}]")
+        return tuple((a, b) for a, b in pairs or ())
+
+    def _now(self, r: NowRow) -> Now:
+        played = tuple(r.played or ())
+        for k, song in enumerate(played):
+            self._known(song, f"set.now.played[{k}]")
+        _unique(list(played), "set.now.played")
+        tunings = {}
+        for i, notes in (r.tunings or {}).items():
+            tuning = _tuning(notes, f"set.now.tunings.{i}")
+            instrument = self._has_instrument(i, f"set.now.tunings.{i}")
+            if len(tuning) != instrument.strings:
+                raise UserError(f"{len(tuning)} notes", f"set.now.tunings.{i}", f"{instrument.strings} notes")
+            tunings[i] = tuning
+        for i in r.capos or {}:
+            self._has_instrument(i, f"set.now.capos.{i}")
+        if r.in_hand is not None:
+            self._has_instrument(r.in_hand, "set.now.in_hand")
+        return Now(played, r.in_hand, tunings, r.capos or {})
+
+    def _has_instrument(self, i: str, where: str) -> Instrument:
+        if i not in self.instruments:
+            raise UserError(f"unknown instrument {i!r}", where, _list(self.instruments))
+        return self.instruments[i]
+
+
+def _list(names: dict[str, Instrument]) -> str:
+    return "one of " + ", ".join(names)
+
+
+def _as_dict(costs: Costs) -> dict[str, float]:
+    return {k: getattr(costs, k) for k in costs.__dataclass_fields__}
+
+
+def _unique(ids: list[str], where: str) -> None:
+    for k, value in enumerate(ids):
+        if value in ids[:k]:
+            raise UserError(f"{value!r} stands twice", f"{where}[{k}]", "each id once")
+
+
+def _tuning(value: str | list[str], where: str) -> Tuning:
+    try:
+        if isinstance(value, str):
+            return lookup(value) or parse_tuning(value)
+        return parse_notes(" ".join(value))
+    except UserError as error:
+        raise UserError(error.what, where, error.allowed) from None
+
+
+BRIDGES = get_args(Bridge)

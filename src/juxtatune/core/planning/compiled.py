@@ -1,0 +1,433 @@
+"""A gig as arrays of numbers for the search: songs as bits, pitches as small indices, rules as masks.
+
+An instrument's state is one 64-bit word: for every string the index of its pitch (all ones: not yet
+decided, any pitch) and a bit "moved since it was last used", then a bit "made ready for the next song
+on it", then four bits of capo (15: not yet decided).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from juxtatune.core.errors import UserError
+from juxtatune.core.music.tuning import SAME
+from juxtatune.core.planning.price import played_count
+from juxtatune.core.repertoire.night import Gig
+
+FREE_CAPO = 15
+ROOM = 59  # bits for the strings of one instrument
+
+U64 = NDArray[np.uint64]
+I64 = NDArray[np.int64]
+F64 = NDArray[np.float64]
+
+
+class Tables(NamedTuple):
+    """Everything the search reads. Shapes: n songs, W ways, K instruments, S strings, C classes, G signatures."""
+
+    n: int
+    words: int
+    insts: int
+    classes: int
+    # ways
+    way_start: I64  # (n + 1,) first way of each song
+    way_inst: I64  # (W,)
+    way_class: I64  # (W,)
+    way_capo: I64  # (W,)
+    way_comp: F64  # (W,) seconds
+    way_sig: I64  # (W,) signature of having just played this way
+    # classes: alike demands on one instrument
+    class_inst: I64  # (C,)
+    class_pitch: I64  # (C, S) pitch index, -1 unused
+    class_mask: U64  # (C, words) songs with a way of this class
+    # instruments
+    strings: I64  # (K,)
+    cost: F64  # (K, 7) base, string, semitone, check, passes, swap, capo
+    pitch: F64  # (K, S, P) pitch values
+    pitch_count: I64  # (K, S)
+    offset: I64  # (K, S) bit offset of the pitch index
+    width: I64  # (K, S) bits of the pitch index
+    ready_bit: I64  # (K,)
+    blank: U64  # (K,) state with nothing decided
+    use_mask: U64  # (K, S, words) songs that may use the string
+    pitch_mask: U64  # (K, S, P, words) songs that may use the string at that pitch
+    inst_mask: U64  # (K, words) songs that may use the instrument
+    sole_mask: U64  # (K, words) songs that only this instrument plays
+    single_class: I64  # (n,) class of a song with only one demand, else -1
+    event: F64  # (K,) least seconds of one retune
+    # signatures of the song just played
+    sig_inst: I64
+    sig_cover: F64
+    sig_next: I64  # song that must follow, -1 none
+    sig_apart: U64  # (G, words) songs that must not follow
+    # songs
+    length: F64
+    cover: F64
+    by_cover: I64  # (n,) songs by falling cover
+    least_comp: F64
+    follows: I64  # (n,) song that must be straight before, -1 none
+    energy: F64
+    by_energy: I64
+    # places
+    part: I64  # (n,)
+    last_in_part: NDArray[np.bool_]
+    parts_left: I64  # (n + 1,) parts that still have places from here
+    allowed: U64  # (n, words)
+    curve: F64  # (n,)
+    curve_weight: float
+    curve_sorted: F64  # (n + 1, n) the curve from a place on, sorted, padded
+    tech: bool
+    max_dead: float
+
+
+class Packed(NamedTuple):
+    """All tables in three flat arrays, which compile many times faster than many arrays do.
+
+    For field k of Tables, ints[4k : 4k + 4] are its offset in the array of its type and its strides
+    along the first, second and third axis.
+    """
+
+    ints: I64
+    floats: F64
+    masks: U64
+
+
+def pack(tables: Tables) -> Packed:
+    """The tables as three flat arrays with a header of offsets and strides."""
+    header: list[int] = []
+    ints: list[np.ndarray] = []
+    floats: list[np.ndarray] = []
+    masks: list[np.ndarray] = []
+    ends = {"i": 4 * len(tables), "f": 0, "u": 0}
+    for value in tables:
+        a = np.asarray(value)
+        kind = "u" if a.dtype == np.uint64 else "f" if a.dtype.kind == "f" else "i"
+        strides = [int(np.prod(a.shape[d + 1 :])) for d in range(a.ndim)][:3]
+        header += [ends[kind], *strides, *([0] * (3 - len(strides)))]
+        ends[kind] += a.size
+        {"i": ints, "f": floats, "u": masks}[kind].append(a.ravel())
+    return Packed(
+        np.concatenate([np.array(header, np.int64), *(a.astype(np.int64) for a in ints)]),
+        np.concatenate([a.astype(np.float64) for a in floats]),
+        np.concatenate(masks),
+    )
+
+
+@dataclass(frozen=True)
+class Compiled:
+    """Tables with what is needed to read a plan back out of them."""
+
+    gig: Gig
+    tables: Tables
+    packed: Packed
+    pred: U64  # (n, words) songs that must be played before each
+    alike: U64  # (n, words) alike songs put in order, to be added to pred
+    first: int  # places already played
+    start_key: U64
+    way_of: tuple[tuple[int, int], ...]  # (song, way) of each flat way
+
+
+def bits(indices: Sequence[int], words: int) -> U64:
+    out = np.zeros(words, np.uint64)
+    for i in indices:
+        out[i >> 6] |= np.uint64(1) << np.uint64(i & 63)
+    return out
+
+
+def compile_gig(gig: Gig) -> Compiled:
+    """Builds the tables. Raises UserError when an instrument has more tunings than the state can hold."""
+    return _Compiler(gig).run()
+
+
+class _Compiler:
+    def __init__(self, gig: Gig) -> None:
+        self.gig, self.night = gig, gig.night
+        self.n = len(gig.songs)
+        self.words = (self.n + 63) // 64
+        self.song_at = {s.id: k for k, s in enumerate(gig.songs)}
+        self.inst_at = {i.id: k for k, i in enumerate(gig.instruments)}
+        self.max_strings = max(i.strings for i in gig.instruments)
+        self.adjacent = {self.song_at[c]: self.song_at[d] for c, d in self.night.adjacent}
+
+    def run(self) -> Compiled:
+        ways = self._ways()
+        insts = self._instruments()
+        songs = self._songs()
+        places = self._places()
+        tables = Tables(
+            n=self.n, words=self.words, insts=len(self.gig.instruments), classes=len(self.classes), **ways, **insts, **songs, **places, **self._sigs,
+            curve_weight=float(self.night.curve_weight_s) if self.night.curve is not None else 0.0,
+            tech=self.night.tech,
+            max_dead=np.inf if self.night.max_dead_s is None else float(self.night.max_dead_s),
+        )  # fmt: skip
+        first = played_count(self.gig)
+        pred, alike = self._before(), self._alike()
+        return Compiled(self.gig, tables, pack(tables), pred, alike, first, self._start_key(tables, first), tuple(self.way_of))
+
+    # -- pitches, classes, ways
+    def _values(self) -> list[list[list[float]]]:
+        """Distinct pitches of every string of every instrument."""
+        values: list[list[list[float]]] = [[[] for _ in range(i.strings)] for i in self.gig.instruments]
+
+        def add(inst: int, at: int, pitch: float) -> None:
+            if all(abs(pitch - v) > SAME for v in values[inst][at]):
+                values[inst][at].append(pitch)
+
+        for song in self.gig.songs:
+            for way in song.ways:
+                for at, string in enumerate(way.tuning.strings):
+                    if way.uses(string):
+                        add(self.inst_at[way.instrument], at, way.tuning.pitches[at])
+        if self.night.now:
+            for k, inst in enumerate(self.gig.instruments):
+                for at, pitch in enumerate(self.night.now.tunings.get(inst.id, inst.tuning).pitches):
+                    add(k, at, pitch)
+        return values
+
+    def pitch_index(self, inst: int, at: int, pitch: float) -> int:
+        return next(k for k, v in enumerate(self.values[inst][at]) if abs(v - pitch) <= SAME)
+
+    def _ways(self) -> dict[str, np.ndarray]:
+        self.values = self._values()
+        self.way_of: list[tuple[int, int]] = []
+        classes: dict[tuple, int] = {}
+        sigs: dict[tuple, int] = {(-1, 0.0, -1, ()): 0}
+        rows: list[tuple[int, int, int, float, int]] = []
+        apart = self._apart()
+        start = [0]
+        self.class_songs: list[list[int]] = []
+        for v, song in enumerate(self.gig.songs):
+            for w, way in enumerate(song.ways):
+                inst = self.inst_at[way.instrument]
+                demand = tuple(
+                    self.pitch_index(inst, at, way.tuning.pitches[at]) if way.uses(string) else -1
+                    for at, string in enumerate(way.tuning.strings)
+                )
+                c = classes.setdefault((inst, demand), len(classes))
+                if c == len(self.class_songs):
+                    self.class_songs.append([])
+                self.class_songs[c].append(v)
+                sig_key = (inst, self.night.cover(song.id), self.adjacent.get(v, -1), tuple(sorted(apart[v])))
+                sig = sigs.setdefault(sig_key, len(sigs))
+                self.way_of.append((v, w))
+                rows.append((inst, c, way.capo, way.compromise_s, sig))
+            start.append(len(rows))
+        if self.night.now and self.night.now.played:
+            sigs.setdefault(self._now_signature(), len(sigs))
+        self.classes = list(classes)
+        pitch = np.full((len(classes), self.max_strings), -1, np.int64)
+        for c, (_, demand) in enumerate(classes):
+            pitch[c, : len(demand)] = demand
+        self._sigs = {
+            "sig_inst": np.array([s[0] for s in sigs], np.int64),
+            "sig_cover": np.array([s[1] for s in sigs], float),
+            "sig_next": np.array([s[2] for s in sigs], np.int64),
+            "sig_apart": np.array([bits(s[3], self.words) for s in sigs], np.uint64),
+        }
+        self.sig_ids = sigs
+        capos = sorted({r[2] for r in rows} | set(self.night.now.capos.values() if self.night.now else ()) | {0})
+        if len(capos) > FREE_CAPO:
+            raise UserError(f"{len(capos)} different capo frets", "songs", f"at most {FREE_CAPO}")
+        self.capo_index = {c: k for k, c in enumerate(capos)}
+        return {
+            "way_start": np.array(start, np.int64),
+            "way_inst": np.array([r[0] for r in rows], np.int64),
+            "way_class": np.array([r[1] for r in rows], np.int64),
+            "way_capo": np.array([self.capo_index[r[2]] for r in rows], np.int64),
+            "way_comp": np.array([r[3] for r in rows], float),
+            "way_sig": np.array([r[4] for r in rows], np.int64),
+            "class_inst": np.array([c[0] for c in classes], np.int64),
+            "class_pitch": pitch,
+            "class_mask": np.array([bits(s, self.words) for s in self.class_songs], np.uint64),
+        }
+
+    def _apart(self) -> list[set[int]]:
+        apart: list[set[int]] = [set() for _ in range(self.n)]
+        for e, f in self.night.apart:
+            a, b = self.song_at[e], self.song_at[f]
+            apart[a].add(b)
+            apart[b].add(a)
+        return apart
+
+    # -- instruments
+    def _instruments(self) -> dict[str, np.ndarray]:
+        k, s = len(self.gig.instruments), self.max_strings
+        p = max(1, max(len(v) for inst in self.values for v in inst))
+        t: dict[str, np.ndarray] = {
+            "strings": np.array([i.strings for i in self.gig.instruments], np.int64),
+            "cost": np.array([_cost_row(i.costs) for i in self.gig.instruments], float),
+            "pitch": np.zeros((k, s, p)),
+            "pitch_count": np.zeros((k, s), np.int64),
+            "offset": np.zeros((k, s), np.int64),
+            "width": np.zeros((k, s), np.int64),
+            "ready_bit": np.zeros(k, np.int64),
+            "blank": np.zeros(k, np.uint64),
+            "use_mask": np.zeros((k, s, self.words), np.uint64),
+            "pitch_mask": np.zeros((k, s, p, self.words), np.uint64),
+            "inst_mask": np.zeros((k, self.words), np.uint64),
+            "event": np.zeros(k),
+        }
+        for i in range(k):
+            self._layout(i, t)
+        for c, (inst, demand) in enumerate(self.classes):
+            mask = bits(self.class_songs[c], self.words)
+            t["inst_mask"][inst] |= mask
+            for at, index in enumerate(demand):
+                if index >= 0:
+                    t["use_mask"][inst, at] |= mask
+                    t["pitch_mask"][inst, at, index] |= mask
+        return t
+
+    def _layout(self, i: int, t: dict[str, np.ndarray]) -> None:
+        instrument = self.gig.instruments[i]
+        position, blank, step = 0, 0, np.inf
+        for at, values in enumerate(self.values[i]):
+            t["pitch"][i, at, : len(values)] = values
+            t["pitch_count"][i, at] = len(values)
+            width = max(1, int(len(values)).bit_length())
+            t["offset"][i, at], t["width"][i, at] = position, width
+            blank |= ((1 << width) - 1) << position
+            position += width + 1
+            ordered = sorted(values)
+            step = min([step, *(b - a for a, b in zip(ordered, ordered[1:], strict=False))])
+        if position > ROOM:
+            raise UserError(
+                f"{sum(len(v) for v in self.values[i])} different pitches on its strings",
+                f"instrument {instrument.id}", "fewer different tunings on one instrument",
+            )  # fmt: skip
+        t["ready_bit"][i] = position
+        t["blank"][i] = np.uint64(blank | FREE_CAPO << (position + 1))
+        c = instrument.costs
+        least = c.string_s + c.semitone_s * (step if np.isfinite(step) else 0.0)
+        t["event"][i] = c.base_s + c.check_s * instrument.strings + c.passes * least
+
+    # -- songs, places, rules
+    def _songs(self) -> dict[str, np.ndarray]:
+        songs = self.gig.songs
+        cover = np.array([self.night.cover(s.id) for s in songs], float)
+        energy = np.array([s.energy for s in songs], float)
+        follows = np.full(self.n, -1, np.int64)
+        for c, d in self.adjacent.items():
+            follows[d] = c
+        sole = np.zeros((len(self.gig.instruments), self.words), np.uint64)
+        single = np.full(self.n, -1, np.int64)
+        demands: list[set[int]] = [set() for _ in range(self.n)]
+        for c, members in enumerate(self.class_songs):
+            for v in members:
+                demands[v].add(c)
+        for v, song in enumerate(songs):
+            names = {w.instrument for w in song.ways}
+            if len(names) == 1:
+                sole[self.inst_at[names.pop()]] |= bits([v], self.words)
+            if len(demands[v]) == 1:
+                single[v] = next(iter(demands[v]))
+        return {
+            "length": np.array([s.length_s for s in songs], float),
+            "cover": cover,
+            "by_cover": np.argsort(-cover, kind="stable").astype(np.int64),
+            "least_comp": np.array([min(w.compromise_s for w in s.ways) for s in songs], float),
+            "follows": follows,
+            "energy": energy,
+            "by_energy": np.argsort(energy, kind="stable").astype(np.int64),
+            "sole_mask": sole,
+            "single_class": single,
+        }
+
+    def _places(self) -> dict[str, np.ndarray]:
+        part = np.array(self.gig.part_of_place(), np.int64)
+        last = np.ones(self.n, np.bool_)
+        last[:-1] = part[1:] != part[:-1]
+        left = np.array([len(set(part[k:].tolist())) for k in range(self.n + 1)], np.int64)
+        curve = np.array(self.night.curve if self.night.curve is not None else np.zeros(self.n), float)
+        ordered = np.zeros((self.n + 1, self.n))
+        for k in range(self.n):
+            ordered[k, : self.n - k] = np.sort(curve[k:])
+        return {
+            "part": part,
+            "last_in_part": last,
+            "parts_left": left,
+            "allowed": self._allowed(),
+            "curve": curve,
+            "curve_sorted": ordered,
+        }
+
+    def _allowed(self) -> U64:
+        full = bits(range(self.n), self.words)
+        allowed = np.tile(full, (self.n, 1))
+        for pin in self.night.pins:
+            place, song = self.gig.place_of_pin(pin), bits([self.song_at[pin.song]], self.words)
+            for k in range(self.n):
+                allowed[k] &= song if k == place else ~song
+        return allowed
+
+    def _before(self) -> U64:
+        pred = np.zeros((self.n, self.words), np.uint64)
+        for a, b in (*self.night.before, *self.night.adjacent):
+            pred[self.song_at[b]] |= bits([self.song_at[a]], self.words)
+        return pred
+
+    def _alike(self) -> U64:
+        """Songs that nothing tells apart are played in list order."""
+        ruled = {s for pair in (*self.night.before, *self.night.adjacent, *self.night.apart) for s in pair}
+        ruled |= {pin.song for pin in self.night.pins}
+        alike = np.zeros((self.n, self.words), np.uint64)
+        latest: dict[tuple, int] = {}
+        for v, song in enumerate(self.gig.songs):
+            if song.id in ruled:
+                continue
+            key = (
+                tuple(sorted((self.way_key(v, w)) for w in range(len(song.ways)))),
+                self.night.cover(song.id),
+                song.length_s if self.night.tech else 0.0,
+                song.energy if self.night.curve is not None and self.night.curve_weight_s else 0.0,
+            )
+            if key in latest:
+                alike[v] |= bits([latest[key]], self.words)
+            latest[key] = v
+        return alike
+
+    def way_key(self, v: int, w: int) -> tuple:
+        way = self.gig.songs[v].ways[w]
+        used = tuple(round(p / SAME) if way.uses(s) else -1 for s, p in zip(way.tuning.strings, way.tuning.pitches, strict=True))
+        return (way.instrument, used, way.capo, way.compromise_s)
+
+    def _start_key(self, t: Tables, first: int) -> U64:
+        """The state before the first place that is still open."""
+        key = np.zeros(self.words + 1 + len(self.gig.instruments), np.uint64)
+        key[self.words + 1 :] = t.blank
+        now = self.night.now
+        if now is None or first == 0:
+            return key
+        key[: self.words] = bits([self.song_at[s] for s in now.played], self.words)
+        if first < self.n and t.part[first] == t.part[first - 1]:
+            key[self.words] = self.sig_ids[self._now_signature()]
+            for i, inst in enumerate(self.gig.instruments):
+                key[self.words + 1 + i] = self._now_state(t, i, inst.id)
+        return key
+
+    def _now_signature(self) -> tuple:
+        now = self.night.now
+        assert now is not None
+        last = self.song_at[now.played[-1]]
+        hand = self.inst_at[now.in_hand] if now.in_hand is not None else -1
+        apart = tuple(sorted(self._apart()[last]))
+        return (hand, self.night.cover(now.played[-1]), self.adjacent.get(last, -1), apart)
+
+    def _now_state(self, t: Tables, i: int, inst_id: str) -> np.uint64:
+        now = self.night.now
+        assert now is not None
+        inst = self.gig.instruments[i]
+        word = self.capo_index[now.capos.get(inst_id, 0)] << (int(t.ready_bit[i]) + 1)
+        for at, pitch in enumerate(now.tunings.get(inst_id, inst.tuning).pitches):
+            word |= self.pitch_index(i, at, pitch) << int(t.offset[i, at])
+        return np.uint64(word)
+
+
+def _cost_row(c: object) -> list[float]:
+    names = ("base_s", "string_s", "semitone_s", "check_s", "passes", "swap_s", "capo_s")
+    return [float(getattr(c, name)) for name in names]

@@ -1,0 +1,148 @@
+"""Layered search: from all kept states with p songs played to those with p + 1, compiled.
+
+One layer holds every state once, with the least cost found for it. When a layer outgrows its width the
+worst states by rank are dropped, and the least bound among the dropped is remembered: what the search
+then finds is optimal only if it costs no more than that.
+"""
+
+from __future__ import annotations
+
+import numba as nb
+import numpy as np
+
+from juxtatune.core.planning.kernel import MOST_OPTIONS, WORDS, bound_ahead, guess_ahead, i0, successors
+
+_jit = nb.njit(cache=True, nogil=True)
+MOST_SUCCESSORS = 1 << 16
+EVENTS = 256
+
+
+@_jit
+def scratch(insts):
+    return (
+        np.empty(MOST_OPTIONS, np.uint64),
+        np.empty(MOST_OPTIONS),
+        np.empty(MOST_OPTIONS, np.int64),
+        np.empty((MOST_OPTIONS, insts), np.uint64),
+        np.empty(MOST_OPTIONS),
+        np.empty(MOST_OPTIONS),
+    )
+
+
+@_jit
+def successor_store(columns, insts):
+    return (
+        np.empty((MOST_SUCCESSORS, columns), np.uint64),
+        np.empty(MOST_SUCCESSORS),
+        np.empty(MOST_SUCCESSORS, np.int64),
+        np.empty((MOST_SUCCESSORS, insts), np.uint64),
+        np.empty((MOST_SUCCESSORS, insts), np.uint64),
+    )
+
+
+@_jit
+def _hash(key):
+    h = np.uint64(1469598103934665603)
+    for k in range(len(key)):
+        h ^= key[k]
+        h *= np.uint64(0x9E3779B97F4A7C15)
+        h ^= h >> np.uint64(29)
+    return h
+
+
+@_jit
+def _find(table, keys, key, size):
+    """Slot of a key in the open-addressing table: where it is, or the free slot where it belongs."""
+    mask = np.uint64(size - 1)
+    at = _hash(key) & mask
+    while True:
+        row = table[np.int64(at)]
+        if row < 0:
+            return np.int64(at)
+        same = True
+        for k in range(len(key)):
+            if keys[row, k] != key[k]:
+                same = False
+                break
+        if same:
+            return np.int64(at)
+        at = (at + np.uint64(1)) & mask
+
+
+@_jit
+def _shrink(keep, count, keys, g, f, rank, parent, option, table, dropped):
+    """Keeps the best rows by rank, in their order, and rebuilds the table. Returns (rows kept, dropped bound)."""
+    cut = np.partition(rank[:count], keep - 1)[keep - 1]
+    room = keep
+    for r in range(count):
+        if rank[r] < cut:
+            room -= 1
+    end = 0
+    for r in range(count):
+        take = rank[r] < cut
+        if not take and rank[r] == cut and room > 0:
+            take, room = True, room - 1
+        if not take:
+            dropped = min(dropped, f[r])
+            continue
+        if end != r:
+            keys[end] = keys[r]
+            g[end], f[end], rank[end] = g[r], f[r], rank[r]
+            parent[end], option[end] = parent[r], option[r]
+        end += 1
+    if len(table) > 0:
+        table[:] = -1
+        for r in range(end):
+            table[_find(table, keys, keys[r], len(table))] = r
+    return end, dropped
+
+
+@_jit
+def advance(t, pred, place, old, rows, limit, extras, width, guess, stop, new, table, out, store):
+    """Expands a layer. `old` and `new` are (keys, g, f, rank, parent, option).
+
+    Returns (rows in the new layer, least bound among the dropped, lossy, stopped).
+    """
+    keys, g, f, rank, parent, option = new
+    room = len(g)
+    table[:] = -1
+    count = 0
+    dropped = np.inf
+    lossy = False
+    words = i0(t, WORDS)
+    left = np.empty(words, np.uint64)
+    events = np.empty(EVENTS)
+    for row in range(rows):
+        if stop[0] != 0:
+            return count, dropped, lossy, True
+        made, lost = successors(t, pred, old[0][row], old[1][row], place, limit, extras, out, store)
+        lossy = lossy or lost
+        for k in range(made):
+            key, cost = store[0][k], store[1][k]
+            at = _find(table, keys, key, len(table))
+            known = table[at]
+            if known >= 0:
+                if cost < g[known] - 1e-12:
+                    change = cost - g[known]
+                    g[known] = cost
+                    f[known] += change
+                    rank[known] += change
+                    parent[known], option[known] = row, k
+                continue
+            for w in range(words):
+                left[w] = ~key[w]
+            bound = cost + bound_ahead(t, key, place + 1, left, events)
+            if bound >= limit:
+                continue
+            if count == room:
+                count, dropped = _shrink(max(width, room // 2), count, keys, g, f, rank, parent, option, table, dropped)
+                at = _find(table, keys, key, len(table))
+            keys[count] = key
+            g[count], f[count] = cost, bound
+            rank[count] = bound + (guess * guess_ahead(t, key, left) if guess > 0 else 0.0)
+            parent[count], option[count] = row, k
+            table[at] = count
+            count += 1
+    if count > width:
+        count, dropped = _shrink(width, count, keys, g, f, rank, parent, option, table[:0], dropped)
+    return count, dropped, lossy, False

@@ -1,0 +1,172 @@
+"""Runs the layered search over a compiled gig and reads the plan's decisions back out of it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from juxtatune.core.planning import kernel, layers
+from juxtatune.core.planning.compiled import U64, Compiled
+from juxtatune.core.planning.plan import Draft, Retune, Slot
+
+
+@dataclass(frozen=True)
+class Effort:
+    """How hard to search: states kept a layer, choices of early work (0 to 2), weight of the rough guess."""
+
+    width: int
+    extras: int = 2
+    guess: float = 0.0
+
+
+@dataclass(frozen=True)
+class Found:
+    """`cost` is infinite when nothing below the limit was found; `bound` holds for the whole problem."""
+
+    cost: float
+    draft: Draft | None
+    bound: float
+    stopped: bool
+
+
+class Searcher:
+    """Owns the memory of the layers; one per thread."""
+
+    def __init__(self, compiled: Compiled) -> None:
+        self.compiled = compiled
+        self.columns = len(compiled.start_key)
+        self.insts = len(compiled.gig.instruments)
+        self.scratch = layers.scratch(self.insts)
+        self.store = layers.successor_store(self.columns, self.insts)
+        self.table = np.full(2, -1, np.int64)
+
+    def _layer(self, room: int) -> tuple:
+        return (
+            np.empty((room, self.columns), np.uint64),
+            np.empty(room), np.empty(room), np.empty(room),
+            np.empty(room, np.int64), np.empty(room, np.int64),
+        )  # fmt: skip
+
+    def _sized_table(self, room: int) -> np.ndarray:
+        size = 1 << int(np.ceil(np.log2(room * 2 + 2)))
+        if len(self.table) < size:
+            self.table = np.full(size, -1, np.int64)
+        return self.table[:size]
+
+    def run(self, pred: U64, effort: Effort, limit: float, stop: np.ndarray) -> Found:
+        """Searches for a plan that costs less than `limit`. `stop[0]` set to 1 ends it early."""
+        t = self.compiled.tables
+        first, n = self.compiled.first, t.n
+        root = self._layer(1)
+        root[0][0], root[1][0], root[2][0] = self.compiled.start_key, 0.0, 0.0
+        kept = [root]
+        rows, dropped = 1, np.inf
+        room = max(1024, min(effort.width * 4, effort.width + 2_000_000))
+        table = self._sized_table(room)
+        fresh = self._layer(room)
+        for place in range(first, n):
+            rows, lost_bound, lossy, stopped = layers.advance(
+                self.compiled.packed, pred, place, kept[-1], rows, limit, effort.extras, effort.width, effort.guess,
+                stop, fresh, table, self.scratch, self.store,
+            )  # fmt: skip
+            dropped = min(dropped, lost_bound)
+            if lossy:
+                dropped = -np.inf
+            if stopped:
+                return Found(np.inf, None, -np.inf, True)
+            if rows == 0:
+                return Found(np.inf, None, min(limit, dropped), False)
+            kept.append(tuple(a[:rows].copy() for a in fresh))
+        best = int(np.argmin(kept[-1][1]))
+        cost = float(kept[-1][1][best])
+        return Found(cost, self._read(kept, best, pred, effort, limit), min(cost, dropped), False)
+
+    def _read(self, kept: list[tuple], row: int, pred: U64, effort: Effort, limit: float) -> Draft:
+        """Walks back from a row of the last layer and expands each state on the way once more."""
+        path = []
+        for layer in reversed(kept[1:]):
+            parent = int(layer[4][row])
+            path.append((parent, int(layer[5][row])))
+            row = parent
+        reader = _Reader(self.compiled)
+        for step, (at, option) in enumerate(reversed(path)):
+            place = self.compiled.first + step
+            key, g = kept[step][0][at], float(kept[step][1][at])
+            kernel.successors(
+                self.compiled.packed, pred, key, g, place, limit, effort.extras, self.scratch, self.store
+            )
+            _, _, ways, gap, idle = self.store
+            reader.step(place, key, int(ways[option]), gap[option], idle[option])
+        return reader.draft()
+
+
+class _Reader:
+    """Turns states before and after into retunes, and finds the best start of every part."""
+
+    def __init__(self, compiled: Compiled) -> None:
+        self.c, self.t, self.gig = compiled, compiled.tables, compiled.gig
+        self.slots: list[Slot] = []
+        self.gap: dict[int, tuple[Retune, ...]] = {}
+        self.idle: dict[int, tuple[Retune, ...]] = {}
+        self.start: list[dict[str, list[float | None]]] = []
+        self._played()
+
+    def _blank(self) -> dict[str, list[float | None]]:
+        return {i.id: [None] * i.strings for i in self.gig.instruments}
+
+    def _played(self) -> None:
+        part = self.gig.part_of_place()
+        now = self.gig.night.now
+        for k in range(self.c.first):
+            assert now is not None
+            self.slots.append(Slot(now.played[k], part[k], None))
+            if k == 0 or part[k] != part[k - 1]:
+                self.start.append(self._blank())
+        self.fixed_start = self.c.first < self.t.n and self.c.first > 0 and part[self.c.first] == part[self.c.first - 1]
+
+    def step(self, place: int, key: U64, way: int, gap: U64, idle: U64) -> None:
+        t, words = self.t, self.t.words
+        song, way_number = self.c.way_of[way]
+        part = int(t.part[place])
+        if place == 0 or part != t.part[place - 1]:
+            self.start.append(self._blank())
+        self.slots.append(Slot(self.gig.songs[song].id, part, way_number))
+        before = key[words + 1 :]
+        self.gap[place] = self._moves(before, gap)
+        others = [i for i in range(len(before)) if i != t.way_inst[way]]
+        self.idle[place] = self._moves(gap, idle, others)
+        self._bind(int(t.way_inst[way]), way)
+
+    def _moves(self, a: U64, b: U64, only: list[int] | None = None) -> tuple[Retune, ...]:
+        moves = []
+        for i in only if only is not None else range(len(a)):
+            inst = self.gig.instruments[i]
+            for s in range(inst.strings):
+                x, y = kernel._get(self.c.packed, i, s, a[i]), kernel._get(self.c.packed, i, s, b[i])
+                if x >= 0 and y >= 0 and x != y:
+                    source, target = float(self.t.pitch[i, s, x]), float(self.t.pitch[i, s, y])
+                    moves.append(Retune(inst.id, inst.strings - s, source, target))
+        return tuple(moves)
+
+    def _bind(self, i: int, way: int) -> None:
+        """A string's first use in a part decides where it starts."""
+        if self.fixed_start and int(self.t.part[self.c.first]) == len(self.start) - 1:
+            return
+        inst = self.gig.instruments[i]
+        for s in range(inst.strings):
+            index = self.t.class_pitch[self.t.way_class[way], s]
+            if index >= 0 and self.start[-1][inst.id][s] is None:
+                self.start[-1][inst.id][s] = float(self.t.pitch[i, s, index])
+
+    def draft(self) -> Draft:
+        return Draft(tuple(self.slots), self._starts(), self.gap, self.idle)
+
+    def _starts(self) -> tuple[dict[str, tuple[float, ...]], ...]:
+        """Strings that no song of a part uses stay as they are today."""
+        now = self.gig.night.now
+        today = {i.id: (now.tunings.get(i.id, i.tuning) if now else i.tuning).pitches for i in self.gig.instruments}
+        return tuple(
+            {i: tuple(h if p is None else p for p, h in zip(row, today[i], strict=True)) for i, row in part.items()}
+            for part in self.start
+        )

@@ -1,0 +1,164 @@
+"""The planner: from a gig to the best plan found, with a proven bound.
+
+Order of work: a narrow search for a first plan at once, then wider ones until nothing is dropped (which
+proves the optimum) or the time is up.
+"""
+
+from __future__ import annotations
+
+import math
+import threading
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from juxtatune.core.planning.compiled import U64, Compiled, compile_gig
+from juxtatune.core.planning.plan import Plan, Slot
+from juxtatune.core.planning.price import price
+from juxtatune.core.planning.search import Effort, Found, Searcher
+from juxtatune.core.repertoire.night import Gig
+
+TINY = 1e-7
+WIDTHS = (64, 600, 6_000, 60_000, 400_000, 1_500_000)
+
+
+@dataclass(frozen=True)
+class Solution:
+    """`plan` is None when none was found; `impossible` is True when it is proven that there is none."""
+
+    plan: Plan | None
+    bound: float
+    optimal: bool
+    elapsed_s: float
+    impossible: bool = False
+
+
+Progress = Callable[[Solution], None]
+
+
+class Planner:
+    """One planning run: keeps the best plan and the best bound, and can be cancelled from another thread."""
+
+    def __init__(self, gig: Gig, progress: Progress | None = None) -> None:
+        self.gig, self.progress = gig, progress
+        self.compiled: Compiled = compile_gig(gig)
+        self.stop = np.zeros(1, np.int64)
+        self.best: Plan | None = None
+        self.bound = 0.0
+        self.proven = False
+        self.impossible = False
+        self.started = time.monotonic()
+
+    def cancel(self) -> None:
+        self.stop[0] = 1
+
+    def solution(self) -> Solution:
+        bound = self.bound
+        if self.best is not None:
+            bound = min(bound, self.best.totals.objective)
+        elapsed = time.monotonic() - self.started
+        return Solution(self.best, _floored(bound), self.proven and self.best is not None, elapsed, self.impossible)
+
+    def run(self, time_limit: float) -> Solution:
+        """Searches until proven, cancelled or out of time (seconds)."""
+        timer = threading.Timer(max(0.0, time_limit - (time.monotonic() - self.started)), self.cancel)
+        timer.daemon = True
+        timer.start()
+        try:
+            self._search()
+        finally:
+            timer.cancel()
+        return self.solution()
+
+    def _search(self) -> None:
+        if self.compiled.first == self.compiled.tables.n:
+            self._take(Found(0.0, Searcher(self.compiled)._read([()], 0, self.compiled.pred, Effort(1), 0.0), 0.0, False))
+            self.proven = True
+            return
+        searcher = Searcher(self.compiled)
+        pred = self.compiled.pred | self.compiled.alike
+        for width in WIDTHS:
+            for effort in self._efforts(width):
+                found = searcher.run(pred, effort, self._limit(), self.stop)
+                if found.stopped:
+                    return
+                self._take(found)
+                if self.proven or self.impossible:
+                    return
+
+    def _efforts(self, width: int) -> list[Effort]:
+        if width <= 600:
+            return [Effort(width, 1, 0.5), Effort(width, 2, 0.0), Effort(width, 2, 0.5)]
+        return [Effort(width, 2, 0.25 if width <= 6_000 else 0.0)]
+
+    def _limit(self) -> float:
+        return self.best.totals.objective - TINY if self.best is not None else math.inf
+
+    def _take(self, found: Found) -> None:
+        """Re-prices what was found; keeps it if better; learns from the bound."""
+        if found.draft is not None:
+            plan = price(self.gig, found.draft)
+            if self.best is None or plan.totals.objective < self.best.totals.objective:
+                self.best = plan
+        if math.isfinite(found.bound) or found.bound == math.inf:
+            self.bound = max(self.bound, found.bound if math.isfinite(found.bound) else self.bound)
+            if self.best is not None and found.bound >= self.best.totals.objective - 2 * TINY:
+                self.proven = True
+            if self.best is None and found.bound == math.inf:
+                self.impossible = True
+        if self.progress is not None:
+            self.progress(self.solution())
+
+
+def _floored(bound: float) -> float:
+    """Rounded down, with room for rounding errors, so that a bound is never above the optimum."""
+    return max(0.0, math.floor((bound - 1e-6) * 1000) / 1000)
+
+
+def solve(gig: Gig, time_limit: float = 10.0, progress: Progress | None = None) -> Solution:
+    return Planner(gig, progress).run(time_limit)
+
+
+def chain(compiled: Compiled, songs: list[int]) -> U64:
+    """Rules that keep these songs in this order, beside the gig's own."""
+    pred = compiled.pred.copy()
+    for a, b in zip(songs, songs[1:], strict=False):
+        pred[b, a >> 6] |= np.uint64(1) << np.uint64(a & 63)
+    return pred
+
+
+def price_order(gig: Gig, slots: tuple[Slot, ...], width: int = 256) -> Plan | None:
+    """The best start, ways and retunes for a given order; None when a rule or limit forbids it.
+
+    A slot's `way` fixes the way; None leaves it open.
+    """
+    fixed = _with_ways(gig, slots)
+    compiled = compile_gig(fixed)
+    at = {s.id: k for k, s in enumerate(fixed.songs)}
+    pred = chain(compiled, [at[s.song] for s in slots])
+    found = Searcher(compiled).run(pred, Effort(width), math.inf, np.zeros(1, np.int64))
+    return None if found.draft is None else _restore(gig, slots, found)
+
+
+def _with_ways(gig: Gig, slots: tuple[Slot, ...]) -> Gig:
+    from dataclasses import replace
+
+    chosen = {s.song: s.way for s in slots}
+    songs = tuple(
+        s if chosen[s.id] is None else replace(s, ways=(s.ways[chosen[s.id] or 0],)) for s in gig.songs
+    )
+    return replace(gig, songs=songs)
+
+
+def _restore(gig: Gig, slots: tuple[Slot, ...], found: Found) -> Plan:
+    from dataclasses import replace
+
+    assert found.draft is not None
+    chosen = {s.song: s.way for s in slots}
+    order = tuple(
+        replace(s, way=chosen[s.song]) if s.way is not None and chosen[s.song] is not None else s
+        for s in found.draft.order
+    )
+    return price(gig, replace(found.draft, order=order))

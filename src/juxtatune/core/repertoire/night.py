@@ -1,0 +1,89 @@
+"""A night: parts, rules, talk between songs, and how far it has come. Values only."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+from juxtatune.core.music.tuning import Tuning
+from juxtatune.core.repertoire.song import Song
+from juxtatune.core.strings.instrument import Instrument
+
+
+@dataclass(frozen=True)
+class Part:
+    name: str
+    songs: int
+
+
+@dataclass(frozen=True)
+class Pin:
+    """A song fixed to a place of a part; places count from 0, negative ones from the end."""
+
+    song: str
+    part: int
+    place: int
+
+
+@dataclass(frozen=True)
+class Now:
+    """A night under way: what was played, the guitar in hand, true tunings and capos."""
+
+    played: tuple[str, ...]
+    in_hand: str | None
+    tunings: Mapping[str, Tuning]
+    capos: Mapping[str, int]
+
+
+@dataclass(frozen=True)
+class Night:
+    """Parts and rules of a set. Pairs: (a, b) before; (c, d) d straight after c; (e, f) never neighbours."""
+
+    parts: tuple[Part, ...]
+    tech: bool = False
+    cover_s: float = 0.0
+    cover_after: Mapping[str, float] = field(default_factory=dict)
+    pins: tuple[Pin, ...] = ()
+    before: tuple[tuple[str, str], ...] = ()
+    adjacent: tuple[tuple[str, str], ...] = ()
+    apart: tuple[tuple[str, str], ...] = ()
+    max_dead_s: float | None = None
+    curve: tuple[float, ...] | None = None
+    curve_weight_s: float = 0.0
+    now: Now | None = None
+
+    def cover(self, song: str) -> float:
+        """Seconds of talk and applause in the gap after a song."""
+        return self.cover_after.get(song, self.cover_s)
+
+
+@dataclass(frozen=True)
+class Gig:
+    """Everything a plan is made from."""
+
+    instruments: tuple[Instrument, ...]
+    songs: tuple[Song, ...]
+    night: Night
+
+    def song(self, song_id: str) -> Song:
+        return self._songs[song_id]
+
+    def instrument(self, instrument_id: str) -> Instrument:
+        return self._instruments[instrument_id]
+
+    @property
+    def _songs(self) -> dict[str, Song]:
+        return {s.id: s for s in self.songs}
+
+    @property
+    def _instruments(self) -> dict[str, Instrument]:
+        return {i.id: i for i in self.instruments}
+
+    def part_of_place(self) -> list[int]:
+        """The part of each place over the whole night."""
+        return [k for k, part in enumerate(self.night.parts) for _ in range(part.songs)]
+
+    def place_of_pin(self, pin: Pin) -> int:
+        """A pin's place counted over the whole night."""
+        start = sum(part.songs for part in self.night.parts[: pin.part])
+        return start + (pin.place if pin.place >= 0 else self.night.parts[pin.part].songs + pin.place)

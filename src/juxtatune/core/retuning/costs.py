@@ -1,0 +1,30 @@
+"""What a retune takes in seconds. The formula is the product's own cost model (docs/planning.md)."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Protocol
+
+from juxtatune.core.strings.instrument import Costs, Instrument
+
+
+class CostModel(Protocol):
+    """Costs by instrument: as entered, or as learned from the log."""
+
+    def costs(self, instrument: Instrument) -> Costs: ...
+
+
+class EnteredCosts:
+    """The costs that stand in the book."""
+
+    def costs(self, instrument: Instrument) -> Costs:
+        return instrument.costs
+
+
+def retune_seconds(costs: Costs, strings: int, semitones: Iterable[float]) -> float:
+    """One instrument in one gap: `semitones` are the moves of the strings that change (none: 0 s)."""
+    moves = [abs(m) for m in semitones]
+    if not moves:
+        return 0.0
+    turning = sum(costs.string_s + costs.semitone_s * m for m in moves)
+    return costs.base_s + costs.passes * turning + costs.check_s * strings
