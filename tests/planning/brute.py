@@ -9,13 +9,14 @@ from __future__ import annotations
 from functools import cache
 from itertools import combinations, permutations, product
 
-from juxtatune.core.repertoire.night import Gig
+from juxtatune.core.repertoire.night import Gig, with_open_rules
 
 NONE = None
 
 
 def best_objective(gig: Gig) -> float:
     """The least objective over all plans, infinite when no plan keeps the rules."""
+    gig = with_open_rules(gig)
     songs = [s.id for s in gig.songs]
     played = gig.night.now.played if gig.night.now else ()
     rest = [s for s in songs if s not in played]

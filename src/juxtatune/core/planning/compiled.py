@@ -1,7 +1,8 @@
 """A gig as arrays of numbers for the search: songs as bits, pitches as small indices, rules as masks.
 
 An instrument's state is one 64-bit word: for every string the index of its pitch (all ones: not yet
-decided, any pitch) and a bit "moved since it was last used", then a bit "made ready for the next song
+decided, any pitch), a bit "moved since it was last used" and a bit "moved after the instrument was made
+ready", then a bit "made ready for the next song
 on it", then four bits of capo (15: not yet decided).
 """
 
@@ -17,7 +18,7 @@ from numpy.typing import NDArray
 from juxtatune.core.errors import UserError
 from juxtatune.core.music.tuning import SAME
 from juxtatune.core.planning.price import played_count
-from juxtatune.core.repertoire.night import Gig
+from juxtatune.core.repertoire.night import Gig, with_open_rules
 
 FREE_CAPO = 15
 ROOM = 59  # bits for the strings of one instrument
@@ -141,7 +142,7 @@ def bits(indices: Sequence[int], words: int) -> U64:
 
 def compile_gig(gig: Gig) -> Compiled:
     """Builds the tables. Raises UserError when an instrument has more tunings than the state can hold."""
-    return _Compiler(gig).run()
+    return _Compiler(with_open_rules(gig)).run()
 
 
 class _Compiler:
@@ -292,7 +293,7 @@ class _Compiler:
             width = max(1, int(len(values)).bit_length())
             t["offset"][i, at], t["width"][i, at] = position, width
             blank |= ((1 << width) - 1) << position
-            position += width + 1
+            position += width + 2
             ordered = sorted(values)
             step = min([step, *(b - a for a, b in zip(ordered, ordered[1:], strict=False))])
         if position > ROOM:

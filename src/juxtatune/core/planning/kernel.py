@@ -206,15 +206,19 @@ def _locked(t, i, s, word):
 
 
 @_jit
-def _put(t, i, s, word, value, lock):
-    """The state with one string's pitch index (-1: not decided) and its moved bit set."""
+def _late(t, i, s, word):
+    return (word >> np.uint64(i2(t, OFFSET, i, s) + i2(t, WIDTH, i, s) + 1)) & ONE != ZERO
+
+
+@_jit
+def _put(t, i, s, word, value, marks):
+    """The state with one string's pitch index (-1: not decided) and marks (1 moved, 2 moved late) set."""
     width = np.uint64(i2(t, WIDTH, i, s))
     top = (ONE << width) - ONE
-    field = (ONE << (width + ONE)) - ONE
+    field = (ONE << (width + ONE + ONE)) - ONE
     at = np.uint64(i2(t, OFFSET, i, s))
     index = top if value < 0 else np.uint64(value)
-    if lock:
-        index |= ONE << width
+    index |= np.uint64(marks) << width
     return (word & ~(field << at)) | (index << at)
 
 
@@ -248,14 +252,18 @@ def _retunes(t, i, word, c, left, extras, states, costs, needs, count):
         if want < 0:
             continue
         have = _get(t, i, s, word)
+        if have >= 0 and _late(t, i, s, word):
+            return count
         if have < 0 or have == want:
             continue
         if ready or _locked(t, i, s, word):
             return count
         required += _string_cost(t, i, s, have, want)
-        moved = _put(t, i, s, moved, want, True)
+        moved = _put(t, i, s, moved, want, 1)
         any_moved = True
     moved |= ONE << np.uint64(i1(t, READY_BIT, i))
+    # once made ready, a string moved after that must not be one the next song uses
+    marks = 3 if ready else 1
     if count >= MOST_OPTIONS - MOST_EXTRAS - 8:
         return -count
     states[count] = moved if any_moved else word
@@ -266,7 +274,7 @@ def _retunes(t, i, word, c, left, extras, states, costs, needs, count):
     if extras == 0:
         return count
     if extras == 1:
-        return _towards(t, i, word, c, left, moved, base + required, any_moved, states, costs, needs, count)
+        return _towards(t, i, word, c, left, moved, base + required, any_moved, marks, states, costs, needs, count)
     for s in range(strings):
         if i2(t, CLASS_PITCH, c, s) >= 0 or _locked(t, i, s, word):
             continue
@@ -283,7 +291,7 @@ def _retunes(t, i, word, c, left, extras, states, costs, needs, count):
                     return -count
                 plain = k == first
                 source = moved if plain else states[k]
-                states[count] = _put(t, i, s, source, b, True)
+                states[count] = _put(t, i, s, source, b, marks)
                 costs[count] = (base + required if plain else costs[k]) + more
                 needs[count] = needs[first]
                 count += 1
@@ -291,7 +299,7 @@ def _retunes(t, i, word, c, left, extras, states, costs, needs, count):
 
 
 @_jit
-def _towards(t, i, word, c, left, moved, cost, any_moved, states, costs, needs, count):
+def _towards(t, i, word, c, left, moved, cost, any_moved, marks, states, costs, needs, count):
     for other in range(i0(t, CLASSES)):
         if i1(t, CLASS_INST, other) != i or other == c or not _meets(t, at1(t, CLASS_MASK, other), left):
             continue
@@ -302,7 +310,7 @@ def _towards(t, i, word, c, left, moved, cost, any_moved, states, costs, needs, 
             if want < 0 or i2(t, CLASS_PITCH, c, s) >= 0 or have < 0 or have == want or _locked(t, i, s, word):
                 continue
             total += _string_cost(t, i, s, have, want)
-            state = _put(t, i, s, state, want, True)
+            state = _put(t, i, s, state, want, marks)
             some = True
         if some:
             states[count], costs[count], needs[count] = state, total, 1 if any_moved else 0
@@ -346,7 +354,9 @@ def _play(t, i, word, c, capo):
     for s in range(i1(t, STRINGS, i)):
         want = i2(t, CLASS_PITCH, c, s)
         if want >= 0:
-            word = _put(t, i, s, word, want, False)
+            word = _put(t, i, s, word, want, 0)
+        elif _late(t, i, s, word):
+            word = _put(t, i, s, word, _get(t, i, s, word), 1)
     word &= ~(ONE << np.uint64(i1(t, READY_BIT, i)))
     at = np.uint64(i1(t, READY_BIT, i) + 1)
     return (word & ~(np.uint64(FREE_CAPO) << at)) | (np.uint64(capo) << at)
@@ -359,7 +369,7 @@ def _settle(t, i, word, left):
         return m1(t, BLANK, i)
     for s in range(i1(t, STRINGS, i)):
         if not _meets(t, at2(t, USE_MASK, i, s), left):
-            word = _put(t, i, s, word, -1, False)
+            word = _put(t, i, s, word, -1, 0)
     return word
 
 

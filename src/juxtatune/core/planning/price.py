@@ -10,7 +10,7 @@ from collections.abc import Mapping
 
 from juxtatune.core.music.tuning import SAME, Tuning, tuning_of_pitches
 from juxtatune.core.planning.plan import Draft, Gap, Idle, Plan, Retune, Totals
-from juxtatune.core.repertoire.night import Gig
+from juxtatune.core.repertoire.night import Gig, with_open_rules
 from juxtatune.core.repertoire.song import Way
 from juxtatune.core.retuning.costs import retune_seconds
 
@@ -24,7 +24,7 @@ class BrokenPlan(Exception):
 
 def price(gig: Gig, draft: Draft) -> Plan:
     """The priced plan. Raises BrokenPlan for the first rule that the draft breaks."""
-    _check_order(gig, draft)
+    _check_order(with_open_rules(gig), draft)
     return _Walk(gig, draft).run()
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from juxtatune.core.music.tuning import Tuning
 from juxtatune.core.repertoire.song import Song
@@ -87,3 +87,25 @@ class Gig:
         """A pin's place counted over the whole night."""
         start = sum(part.songs for part in self.night.parts[: pin.part])
         return start + (pin.place if pin.place >= 0 else self.night.parts[pin.part].songs + pin.place)
+
+
+def with_open_rules(gig: Gig) -> Gig:
+    """The gig without the rules that concern only songs already played: the past cannot break them."""
+    if gig.night.now is None:
+        return gig
+    past = set(gig.night.now.played)
+
+    def still(pairs: tuple[tuple[str, str], ...]) -> tuple[tuple[str, str], ...]:
+        return tuple(pair for pair in pairs if not past.issuperset(pair))
+
+    night = gig.night
+    return replace(
+        gig,
+        night=replace(
+            night,
+            pins=tuple(pin for pin in night.pins if pin.song not in past),
+            before=still(night.before),
+            adjacent=still(night.adjacent),
+            apart=still(night.apart),
+        ),
+    )

@@ -1,0 +1,83 @@
+"""A whole sound, from candidates to readings; the same steps that live listening takes."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from juxtatune.core.listening.detect import onsets
+from juxtatune.core.listening.frames import to_working_rate
+from juxtatune.core.listening.measure import Candidate, confirm, envelope, read
+from juxtatune.core.listening.partials import partial_hz
+from juxtatune.core.listening.pluck import Reading, Targets
+from juxtatune.core.listening.source import Samples
+
+BLEED_DB = 13.0  # this far below the usual pluck it is somebody else's sound
+HUM_DECAY_DB = 1.0  # a string loses at least this much in a second
+
+
+def analyse(samples: Samples, rate: float, targets: Targets) -> list[Reading]:
+    """All plucks of one channel, in order. Times count from the first sample."""
+    x, working = to_working_rate(samples, rate)
+    return analyse_working(x, working, targets)
+
+
+def analyse_working(x: Samples, rate: float, targets: Targets) -> list[Reading]:
+    length = len(x) / rate
+    peak = float(np.max(np.abs(x))) if len(x) else 0.0
+    if peak < 1e-6:
+        return []
+    found = confirmed(x, rate, onsets(x, rate), targets)
+    found = _without_bleed(found)
+    readings = []
+    for k, c in enumerate(found):
+        later = found[k + 1 :]
+        same = next((d.onset for d in later if _same_pitch(c, d)), length)
+        crowd = later[0].onset if later else length
+        readings.append(read(x, rate, c, min(same, length), crowd, targets))
+    return [r for r in readings if r is not None]
+
+
+def _same_pitch(a: Candidate, b: Candidate) -> bool:
+    return abs(1200 * np.log2(a.tone.f1 / b.tone.f1)) < 80
+
+
+def confirmed(x: Samples, rate: float, times: list[float], targets: Targets) -> list[Candidate]:
+    """The candidates at which a string begins, one for each pluck; a ringing start counts as a pluck at 0."""
+    out: list[Candidate] = []
+    first = times[0] if times else len(x) / rate
+    if first > 0.12:
+        opening = confirm(x, rate, 0.0, first, targets, opening=True)
+        if opening is not None and _decays(x, rate, opening, first):
+            out.append(opening)
+    for k, t in enumerate(times):
+        following = times[k + 1] if k + 1 < len(times) else len(x) / rate
+        if following - t < 0.1 and k + 2 <= len(times):
+            following = times[k + 2] if k + 2 < len(times) else len(x) / rate
+        opening = t < 0.02 and not out
+        c = confirm(x, rate, t, following, targets, opening=opening)
+        if c is None:
+            continue
+        if out and t - out[-1].onset < 0.16 and _same_pitch(out[-1], c):
+            # one pluck, flagged twice: the later moment still finds it new
+            out.pop()
+        out.append(c)
+    return out
+
+
+def _decays(x: Samples, rate: float, c: Candidate, until: float) -> bool:
+    """Tells a string that rings from hum that stays."""
+    numbers = np.array([n for n, _, _ in c.tone.matched][:6])
+    t, power = envelope(x, rate, 0.0, min(until, 2.0), partial_hz(c.tone.f1, 4e-5, numbers))
+    if len(t) < 4:
+        return False
+    slope = np.polyfit(t, 10 * np.log10(power.sum(axis=1) + 1e-14), 1)[0]
+    return bool(slope < -HUM_DECAY_DB)
+
+
+def _without_bleed(found: list[Candidate]) -> list[Candidate]:
+    """Leaves out tones far quieter than the usual pluck: they come from another instrument."""
+    if len(found) < 2:
+        return found
+    levels = 10 * np.log10(np.array([c.level for c in found]) + 1e-15)
+    usual = float(np.quantile(levels, 0.75))
+    return [c for c, level in zip(found, levels, strict=True) if level > usual - BLEED_DB - 6]

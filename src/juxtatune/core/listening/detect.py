@@ -1,0 +1,77 @@
+"""Moments at which something new may have begun to sound: liberal, to be confirmed by what follows.
+
+A spectral flux (Bello et al. 2005) against a moving noise floor: the rise of each bin over the loudest of
+some frames before, in dB, with steady noise and ringing strings compressed away.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.ndimage import maximum_filter1d, median_filter, minimum_filter1d, uniform_filter1d
+
+from juxtatune.core.listening.source import Samples
+
+HOP_S = 0.008
+WINDOW_S = 0.085
+LAG = 8  # frames between what is compared
+CHUNK_S = 20.0
+EARLY_S = 0.015  # from the top of the rise to the onset, as measured on plucks of known onset
+F32 = NDArray[np.float32]
+
+
+def frame_size(rate: float) -> int:
+    return 1 << int(np.ceil(np.log2(WINDOW_S * rate)))
+
+
+def flux(x: Samples, rate: float) -> tuple[NDArray[np.float64], float, int]:
+    """Rise in dB per bin, one value a hop; with the hop in s and the frame size in samples."""
+    size, hop = frame_size(rate), max(1, round(HOP_S * rate))
+    window = np.hanning(size + 2)[1:-1].astype(np.float32)
+    padded = np.concatenate([np.zeros(size // 2), x, np.zeros(size)]).astype(np.float32)
+    count = len(x) // hop + 1
+    frames = np.lib.stride_tricks.sliding_window_view(padded, size)[: count * hop : hop]
+    low, high = int(50 / rate * size), int(min(4500, 0.46 * rate) / rate * size)
+    per_chunk = int(CHUNK_S / (hop / rate))
+    out = []
+    carry: F32 | None = None
+    for begin in range(0, len(frames), per_chunk):
+        magnitude = np.abs(np.fft.rfft(frames[begin : begin + per_chunk] * window, axis=1)[:, low:high]).astype(np.float32)
+        out.append(_rise(magnitude, carry))
+        carry = magnitude[-2 * LAG :]
+    return np.concatenate(out) if out else np.zeros(0), hop / rate, size
+
+
+def _rise(magnitude: F32, carry: F32 | None) -> NDArray[np.float64]:
+    floor = np.percentile(magnitude, 25, axis=0)
+    floor = median_filter(floor, size=31, mode="nearest") * 1.6
+    floor = np.maximum(floor, 2e-4 * magnitude.max()) + 1e-7
+    lead = carry if carry is not None else np.zeros((0, magnitude.shape[1]), np.float32)
+    joined = np.concatenate([lead, magnitude])
+    logs = 20 * np.log10(joined + 2 * floor)
+    before = maximum_filter1d(logs, 5, axis=0)
+    rise = np.zeros(len(joined))
+    rise[LAG:] = np.clip(logs[LAG:] - before[:-LAG] - 3.0, 0, 25).mean(axis=1)
+    return rise[len(lead) :]
+
+
+def onsets(x: Samples, rate: float) -> list[float]:
+    """Candidate onset times in s, at least 60 ms apart."""
+    rise, hop, _ = flux(x, rate)
+    if len(rise) < 3:
+        return []
+    smooth = uniform_filter1d(rise, 3)
+    typical = float(np.median(smooth))
+    spread = float(np.median(np.abs(smooth - typical))) / 0.6745
+    threshold = max(0.12, typical + 5 * spread)
+    around = maximum_filter1d(smooth, 2 * int(0.045 / hop) + 1)
+    valley = minimum_filter1d(smooth, 2 * int(0.12 / hop) + 1)
+    tops = np.flatnonzero((smooth == around) & (smooth > threshold) & (smooth > 1.25 * valley))
+    times: list[float] = []
+    for k in tops:
+        # the rise is steepest while the frame's end passes over the onset
+        t = max(0.0, k * hop + EARLY_S)
+        if times and t - times[-1] < 0.06:
+            continue
+        times.append(t)
+    return times

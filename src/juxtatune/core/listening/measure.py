@@ -1,0 +1,179 @@
+"""From one onset to one reading: is it a string, which, at what pitch, from when to when."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from juxtatune.core.listening.assign import nearest_note, place_pitch
+from juxtatune.core.listening.harmonic import Tone, candidates
+from juxtatune.core.listening.partials import Fit, fit_pluck, partial_hz
+from juxtatune.core.listening.peaks import new_peaks
+from juxtatune.core.listening.pluck import Reading, Targets
+from juxtatune.core.listening.source import Samples
+
+ATTACK_FROM, ATTACK_TO = 0.012, 0.112
+LONGEST_LOOK = 12.0
+LEAST_SCORE = 0.42
+MARGIN = 0.12  # by which a tone on no string must beat the best one on a string
+
+
+@dataclass(frozen=True)
+class Candidate:
+    """A confirmed tone at an onset, before its pitch is fitted."""
+
+    onset: float
+    tone: Tone
+    rival: float  # score of the best tone at another octave or string
+    level: float  # power of the matched peaks
+    first: bool  # sounds from the very start of the recording
+
+
+def confirm(x: Samples, rate: float, onset: float, following: float, targets: Targets, opening: bool = False) -> Candidate | None:
+    """Checks that a string begins to sound at an onset; `following` is the time of the next candidate."""
+    begin = onset + (0.0 if opening else 0.018)
+    stop = min(begin + 0.3, max(following - 0.005, begin + 0.1), len(x) / rate)
+    if stop - begin < 0.08:
+        return None
+    after = x[int(begin * rate) : int(stop * rate)]
+    before_end = int(max(0.0, onset - 0.015) * rate)
+    before = x[max(0, before_end - len(after)) : before_end] if not opening else None
+    peaks = new_peaks(after, before, rate)
+    if len(peaks) < 2:
+        return None
+    total = candidates(peaks)
+    on_string = candidates(peaks, targets.ranges_hz()) if targets.tuning is not None else total
+    if not total:
+        return None
+    best = on_string[0] if on_string and on_string[0].score > total[0].score - MARGIN else total[0]
+    if not _is_string(best, peaks.weight.sum()):
+        return None
+    others = [t.score for t in total if abs(12 * np.log2(t.f1 / best.f1)) > 1.0]
+    level = sum(10 ** (peaks.level_db[np.searchsorted(peaks.hz, f)] / 10) for _, f, _ in best.matched)
+    return Candidate(onset, best, max(others, default=0.0), float(level), opening)
+
+
+def _is_string(tone: Tone, total_weight: float) -> bool:
+    """A string has several partials, low ones among them, that explain most of what is new."""
+    numbers = [n for n, _, _ in tone.matched]
+    enough = 3 if tone.f1 < 500 else 2
+    return (
+        tone.score >= LEAST_SCORE
+        and len(numbers) >= enough
+        and min(numbers) <= 3
+        and tone.explained >= 0.8
+    )
+
+
+def envelope(x: Samples, rate: float, start: float, end: float, hz: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Power of the given partials over time (centre times in s), from Hann frames of 60 ms every 15 ms."""
+    size = int(max(0.06, 3.0 / hz[0]) * rate)
+    first, last = int(start * rate), min(int(end * rate), len(x))
+    if last - first < size:
+        size = max(8, last - first)
+    hop = max(1, int(0.015 * rate))
+    starts = np.arange(first, max(first + 1, last - size + 1), hop)
+    window = np.hanning(size + 2)[1:-1]
+    window /= window.sum() / 2
+    kernel = np.exp(-2j * np.pi * hz[None, :] * np.arange(size)[:, None] / rate) * window[:, None]
+    frames = np.lib.stride_tricks.sliding_window_view(x[:last], size)[starts]
+    return (starts + size / 2) / rate, np.abs(frames @ kernel) ** 2
+
+
+def find_end(x: Samples, rate: float, onset: float, limit: float, tone_hz: NDArray[np.float64]) -> float:
+    """When the tone is damped or lost: its partials fall far below their start, or suddenly, or into noise."""
+    t, power = envelope(x, rate, onset, min(limit, onset + LONGEST_LOOK), tone_hz)
+    beside = envelope(x, rate, onset, min(limit, onset + LONGEST_LOOK), tone_hz * 1.029)[1]
+    total = power.sum(axis=1)
+    floor = np.median(beside.sum(axis=1)) * 1.5 + 1e-14
+    start_level = total[: max(1, int(0.15 / 0.015))].max()
+    if start_level <= 0:
+        return limit
+    db = 10 * np.log10(total / start_level + 1e-12)
+    lost = (db < -45) | (total < 1.5 * floor)
+    for k in range(3, len(db)):
+        sudden = db[k] - db[k - 3] < -9 and db[min(k + 2, len(db) - 1)] < db[k - 3] - 9
+        if sudden:
+            return float(t[k - 2])
+        if lost[k] and lost[min(k + 2, len(db) - 1)]:
+            return float(t[k])
+    return float(min(limit, onset + LONGEST_LOOK, len(x) / rate))
+
+
+def refine_onset(x: Samples, rate: float, fit: Fit, onset: float) -> float:
+    """The moment from which the fitted tone explains the sound best, within 70 ms of the guess.
+
+    Cumulative log-likelihood of "silence before, tone after": exact to a few samples when clean, and
+    still a matched filter in noise.
+    """
+    first, last = max(0, int((onset - 0.07) * rate)), min(len(x), int((onset + 0.09) * rate))
+    if last - first < 16:
+        return onset
+    t = np.arange(first, last) / rate
+    u = t - fit.origin
+    glide = fit.glide * fit.tau * (1 - np.exp(-np.clip(u / fit.tau, -8, None)))
+    model = np.zeros(len(t))
+    for k in range(len(fit.hz)):
+        decay = min(fit.decay[k], 25.0)
+        model += fit.amplitude[k] * np.exp(np.clip(-decay * u, -30, 3)) * np.cos(
+            2 * np.pi * fit.hz[k] * (t + glide) + (fit.phase[k] - 2 * np.pi * fit.hz[k] * fit.origin) + 0.0
+        )
+    gain = model**2 - 2 * model * x[first:last]
+    from_here = np.concatenate([np.cumsum(gain[::-1])[::-1], [0.0]])
+    return (first + int(np.argmin(from_here))) / rate
+
+
+def read(x: Samples, rate: float, c: Candidate, limit: float, crowd: float, targets: Targets) -> Reading | None:
+    """The reading of a confirmed candidate; `limit` ends the sound, `crowd` is when another string joins.
+
+    None for what turns out to be a noise of less than 60 ms.
+    """
+    numbers = np.array([n for n, _, _ in c.tone.matched][:8])
+    stretch = 4e-5
+    hz = partial_hz(c.tone.f1, stretch, numbers)
+    end = find_end(x, rate, c.onset, limit, hz)
+    until = min(end, crowd) if crowd - c.onset > 0.3 else end
+    if end - c.onset < 0.06:
+        return None
+    if until - c.onset < 0.12:
+        return _unread(c, end, targets, "the note is too short to be read")
+    settle = 0.0 if c.first else min(0.04, 0.2 * (until - c.onset))
+    fit = fit_pluck(x, rate, c.onset + settle, min(until, c.onset + 4.0), c.tone.f1, stretch)
+    if fit is None:
+        return _unread(c, end, targets, "the note is lost in other sound")
+    onset = c.onset
+    if not c.first:
+        onset = refine_onset(x, rate, fit, c.onset)
+        again = fit_pluck(x, rate, onset + 0.002, min(until, onset + 4.0), fit.f1, fit.stretch)
+        fit = again or fit
+    return _reading(c, fit, onset, end, until, targets)
+
+
+def _unread(c: Candidate, end: float, targets: Targets, why: str) -> Reading:
+    return Reading(c.onset, end, None, None, None, None, None, None, None, None, None, 0.0, _db(c.level), problem=why)
+
+
+def _db(power: float) -> float:
+    return float(10 * np.log10(power + 1e-12))
+
+
+def _reading(c: Candidate, fit: Fit, onset: float, end: float, until: float, targets: Targets) -> Reading:
+    pitch = targets.reference.pitch(fit.f1)
+    place = place_pitch(pitch, targets)
+    note = nearest_note(pitch, targets)
+    target = targets.tuning.note(place.string) if place.string is not None and targets.tuning is not None else None
+    against = target.pitch if target is not None else float(round(note.pitch))
+    cents = (pitch - against) * 100
+    attack = None
+    if not c.first and until - onset >= ATTACK_TO + 0.01:
+        attack = cents + fit.mean_glide_cents(onset + ATTACK_FROM, onset + ATTACK_TO)
+    margin = c.tone.score - c.rival
+    right = 1 / (1 + np.exp(-(2.0 + 12 * margin)))
+    return Reading(
+        start=onset, end=max(end, onset + 0.01), f1=fit.f1, pitch=pitch, string=place.string, target=target,
+        target_hz=targets.reference.hz(target.pitch) if target is not None else None,
+        note=note, cents=cents, sigma_cents=fit.sigma_cents, attack_cents=attack,
+        confidence=float(right * place.certainty), level_db=_db(c.level), also=place.also, problem=place.problem,
+    )  # fmt: skip

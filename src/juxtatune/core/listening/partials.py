@@ -1,0 +1,249 @@
+"""The pitch of one pluck from the phases of its partials, jointly, with the attack glide taken out.
+
+Each partial is demodulated at its expected frequency f_n = n f0 √(1 + B n²) (Fletcher 1964) over short
+Hann frames; the phase of a steady partial is a straight line whose slope, weighted by its certainty, is
+the maximum-likelihood frequency (Tretter 1985; bound by Rife and Boorstyn 1974). All partials share one
+glide a · exp(−t/τ); each keeps its own slope, and the slopes are then joined into f1 and B by a robust
+regression whose scatter gives the uncertainty: a partial disturbed by hum, by another string or by
+beating stands apart from the rest and is given little weight.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from juxtatune.core.listening.source import Samples
+
+F = NDArray[np.float64]
+CENTS = 1200 / np.log(2)
+TAUS = (0.025, 0.04, 0.06, 0.085, 0.12, 0.17, 0.25, 0.4)
+MOST_PARTIALS = 14
+
+
+@dataclass(frozen=True)
+class Fit:
+    """f1 in Hz as the glide dies away, B, the glide (relative, at `origin`; τ in s), 1σ in cents.
+
+    `amplitude` and `phase` (P,) at `origin` and `decay` (P,) 1/s describe the partials `numbers` (P,) of
+    frequencies `hz` (P,); they rebuild the sound near its onset.
+    """
+
+    f1: float
+    stretch: float
+    glide: float
+    tau: float
+    sigma_cents: float
+    origin: float
+    numbers: NDArray[np.int64]
+    hz: F
+    amplitude: F
+    phase: F
+    decay: F
+    snr: float
+
+    def glide_cents(self, t: float) -> float:
+        """How far f1 lies above its settled pitch at a time (s)."""
+        return float(CENTS * np.log1p(self.glide * np.exp(-(t - self.origin) / self.tau)))
+
+    def mean_glide_cents(self, a: float, b: float) -> float:
+        """Mean of the glide between two times (s)."""
+        ea, eb = np.exp(-(a - self.origin) / self.tau), np.exp(-(b - self.origin) / self.tau)
+        return float(CENTS * self.glide * self.tau * (ea - eb) / (b - a))
+
+
+def partial_hz(f1: float, stretch: float, n: NDArray) -> F:
+    return n * f1 * np.sqrt((1 + stretch * n * n) / (1 + stretch))
+
+
+def fit_pluck(x: Samples, rate: float, start: float, end: float, f1: float, stretch: float) -> Fit | None:
+    """Fits a pluck that sounds from `start` to `end` (s) near f1 (Hz, within about 30 cents).
+
+    None when fewer than two frames or no partial stands above the noise.
+    """
+    fit = None
+    for _ in range(3):
+        demodulated = _demodulate(x, rate, start, end, f1, stretch)
+        if demodulated is None:
+            return fit
+        new = _solve(demodulated, f1, stretch)
+        if new is None:
+            return fit
+        fit = new
+        moved = abs(CENTS * np.log(fit.f1 / f1))
+        f1, stretch = fit.f1, fit.stretch
+        if moved < 0.5:
+            break
+    return fit
+
+
+@dataclass(frozen=True)
+class _Demodulated:
+    t: F  # (M,) frame centres, s
+    z: NDArray[np.complex128]  # (M, P) with the expected phase advance removed
+    noise: F  # (P,) power of z from noise alone
+    n: NDArray[np.int64]
+    hz: F
+    overlap: float  # frames for each independent one
+
+
+def _demodulate(x: Samples, rate: float, start: float, end: float, f1: float, stretch: float) -> _Demodulated | None:
+    size = int(rate * max(4.0 / f1, 0.02))
+    first = int(np.ceil((start + 0.004) * rate))
+    last = min(int(end * rate), len(x))
+    while last - first < size * 1.6 and size > 2.2 * rate / f1:
+        size = int(size * 0.8)
+    if last - first < size * 1.2:
+        return None
+    hop = max(size // 4, (last - first - size) // 400 + 1)
+    starts = np.arange(first, last - size + 1, hop)
+    if len(starts) < 4:
+        starts = np.unique(np.linspace(first, last - size, 4).astype(int))
+    top = int(min(MOST_PARTIALS, 0.46 * rate / f1, 5200 / f1 if f1 < 2600 else 1))
+    n = np.arange(1, max(top, 1) + 1)
+    hz = partial_hz(f1, stretch, n)
+    window = np.hanning(size + 2)[1:-1]
+    window /= window.sum() / 2
+    k = np.arange(size) - (size - 1) / 2
+    frames = np.lib.stride_tricks.sliding_window_view(x[:last], size)[starts]
+    kernel = np.exp(-2j * np.pi * hz[None, :] * k[:, None] / rate) * window[:, None]
+    t = (starts + (size - 1) / 2) / rate
+    z = (frames @ kernel) * np.exp(-2j * np.pi * hz[None, :] * t[:, None])
+    return _Demodulated(t, z, _noise(frames, window, k, hz, f1, rate), n, hz, max(1.0, size / hop / 2.0))
+
+
+def _noise(frames: F, window: F, k: F, hz: F, f1: float, rate: float) -> F:
+    """Noise power in each partial's band, from half-way between the partials, where none sounds."""
+    between = np.concatenate([hz - 0.5 * f1, hz[-1:] + 0.5 * f1])
+    # a window twice as selective would need twice the time; the smaller of both sides is the floor
+    kernel = np.exp(-2j * np.pi * between[None, :] * k[:, None] / rate) * window[:, None]
+    power = np.median(np.abs(frames @ kernel) ** 2, axis=0) / np.log(2)
+    return np.minimum(power[:-1], power[1:]) + 1e-16
+
+
+def _solve(d: _Demodulated, f1: float, stretch: float) -> Fit | None:
+    power = np.abs(d.z) ** 2
+    usable = power > 6 * d.noise[None, :]
+    # a partial counts until it first sinks into the noise after its loudest moment
+    risen = np.arange(len(d.t))[:, None] <= np.argmax(power, axis=0)
+    alive = usable & np.cumprod(usable | risen, axis=0).astype(bool)
+    strongest = power.max()
+    good = (alive.sum(axis=0) >= 3) & (np.max(power, axis=0) > 12 * d.noise) & (np.max(power, axis=0) > 1e-6 * strongest)
+    if not np.any(good):
+        return None
+    n, hz, z, noise = d.n[good], d.hz[good], d.z[:, good], d.noise[good]
+    alive, power = alive[:, good], power[:, good]
+    phase = np.unwrap(np.angle(z), axis=0)
+    origin = float(d.t[0])
+    t = d.t - origin
+    variance = noise[None, :] / (2 * power + 1e-30) + 1e-7
+    weight = np.where(alive, 1 / variance, 0.0)
+    best = None
+    for tau in TAUS:
+        trial = _slopes(t, phase, weight, hz, tau)
+        if best is None or trial[0] < best[0]:
+            best = trial
+    assert best is not None
+    for step in (1.2, 1.1, 1.05):
+        for tau in (best[4] / step, best[4] * step):
+            trial = _slopes(t, phase, weight, hz, tau)
+            if trial[0] < best[0]:
+                best = trial
+    flat = _slopes(t, phase, weight, hz, None)
+    # a glide must earn its place: it costs two parameters
+    count = int(alive.sum())
+    gain = flat[0] / max(best[0], 1e-30)
+    if gain < 1 + 8.0 * d.overlap / max(count, 1):
+        best = flat
+    _, slope, slope_variance, glide, tau, offset, residual = best
+    scatter = np.sum(weight * residual**2, axis=0) / np.maximum(np.sum(alive, axis=0) - 2, 1)
+    slope_variance = slope_variance * np.maximum(scatter, 1.0) * d.overlap
+    relative = slope / (2 * np.pi * hz)
+    relative_variance = slope_variance / (2 * np.pi * hz) ** 2
+    joined = _join(n, relative, relative_variance, stretch)
+    if joined is None:
+        return None
+    shift, bend, sigma = joined
+    new_stretch = float(np.clip(stretch + bend, 0.0, 2e-3))
+    decay, amplitude = _decays(t, power, alive)
+    snr = float(10 * np.log10(np.max(np.max(power, axis=0) / noise)))
+    return Fit(
+        f1 * (1 + shift), new_stretch, glide, tau if tau else 0.1, float(sigma * CENTS), origin,
+        n, hz * (1 + relative), amplitude, offset + 2 * np.pi * hz * origin, decay, snr,
+    )  # fmt: skip
+
+
+def _slopes(t: F, phase: F, weight: F, hz: F, tau: float | None) -> tuple:
+    """Weighted least squares: each partial has an offset and a slope, all share one glide.
+
+    Returns (cost, slope (P,), its variance (P,), glide, tau, offset (P,), residual (M, P)).
+    """
+    total = weight.sum(axis=0)
+    mean_t = (weight * t[:, None]).sum(axis=0) / total
+    dt = t[:, None] - mean_t
+    spread = (weight * dt**2).sum(axis=0) + 1e-12
+    mean_phase = (weight * phase).sum(axis=0) / total
+    dp = phase - mean_phase
+    slope = (weight * dt * dp).sum(axis=0) / spread
+    rest = dp - slope * dt
+    if tau is None:
+        cost = float((weight * rest**2).sum())
+        return cost, slope, 1 / spread, 0.0, None, mean_phase - slope * mean_t, rest
+    shape = 2 * np.pi * hz[None, :] * (tau * (1 - np.exp(-t / tau)))[:, None]
+    shape = shape - (weight * shape).sum(axis=0) / total
+    along = (weight * dt * shape).sum(axis=0) / spread
+    bare = shape - along * dt
+    strength = (weight * bare**2).sum()
+    glide = float((weight * bare * rest).sum() / strength)
+    rest = rest - glide * bare
+    slope = slope - glide * along
+    cost = float((weight * rest**2).sum())
+    variance = 1 / spread + along**2 / strength
+    base = 2 * np.pi * hz[None, :] * (tau * (1 - np.exp(-t / tau)))[:, None]
+    offset = mean_phase - slope * mean_t - glide * (weight * base).sum(axis=0) / total
+    return cost, slope, variance, glide, tau, offset, rest
+
+
+def _join(n: NDArray, relative: F, variance: F, stretch: float) -> tuple[float, float, float] | None:
+    """Robust regression of the partials' deviations on f1 and B. Returns (Δf1/f1, ΔB, σ of Δf1/f1)."""
+    q = (n * n / (1 + stretch * n * n) - 1 / (1 + stretch)) / 2
+    ok = np.isfinite(relative) & np.isfinite(variance) & (np.abs(relative) < 0.03)
+    if not np.any(ok):
+        return None
+    n, relative, variance, q = n[ok], relative[ok], variance[ok], q[ok]
+    if len(n) == 1:
+        return float(relative[0]), 0.0, float(np.sqrt(variance[0] + (0.3 / CENTS) ** 2))
+    free = len(n) >= 4
+    extra, trust = 0.0, np.ones(len(n))
+    prior = 1 / (1e-4) ** 2  # B seldom differs by more than that from a start value
+    for _ in range(12):
+        w = trust / (variance + extra)
+        a = np.stack([np.ones_like(q), q], axis=1)
+        normal = (a * w[:, None]).T @ a
+        normal[1, 1] += prior if free else prior * 100
+        solution = np.linalg.solve(normal, (a * w[:, None]).T @ relative)
+        left = relative - a @ solution
+        spread = np.sqrt(variance + extra)
+        scale = max(1.0, float(np.median(np.abs(left) / spread)) / 0.6745)
+        u = np.abs(left) / (spread * scale) / 3.5
+        trust = np.where(u < 1, (1 - u**2) ** 2, 1e-4)
+        freedom = max(len(n) - (2 if free else 1), 1)
+        chi = float(np.sum(trust * left**2 / (variance + extra))) / freedom
+        if chi > 1.05:
+            extra = extra * chi + (chi - 1) * float(np.min(variance)) if extra == 0 else extra * chi
+    covariance = np.linalg.inv(normal)
+    return float(solution[0]), float(solution[1]), float(np.sqrt(covariance[0, 0]))
+
+
+def _decays(t: F, power: F, alive: NDArray[np.bool_]) -> tuple[F, F]:
+    """Decay rate (1/s) and amplitude at the origin of each partial, by a line through the log power."""
+    w = np.where(alive, 1.0, 0.0) * np.exp(-t / 0.15)[:, None]
+    logs = 0.5 * np.log(power + 1e-30)
+    total = w.sum(axis=0)
+    mt, ml = (w * t[:, None]).sum(axis=0) / total, (w * logs).sum(axis=0) / total
+    dt = t[:, None] - mt
+    slope = (w * dt * (logs - ml)).sum(axis=0) / ((w * dt**2).sum(axis=0) + 1e-9)
+    slope = np.clip(slope, -60.0, 2.0)
+    return -slope, np.exp(ml - slope * mt)

@@ -1,0 +1,75 @@
+"""Spectral peaks that are new: what sounds after a moment and did not sound before it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.ndimage import percentile_filter
+
+from juxtatune.core.listening.source import Samples
+
+RANGE_DB = 45.0  # peaks further below the strongest do not count
+LOWEST_HZ, HIGHEST_HZ = 24.0, 5000.0
+
+
+@dataclass(frozen=True)
+class Peaks:
+    """Frequencies in Hz, rising; weight 0 to 1 (how far a peak stands out and how new it is); level in dB."""
+
+    hz: NDArray[np.float64]
+    weight: NDArray[np.float64]
+    level_db: NDArray[np.float64]
+    resolution: float  # Hz between bins of the unpadded spectrum
+
+    def __len__(self) -> int:
+        return len(self.hz)
+
+
+def power_spectrum(x: Samples, size: int) -> NDArray[np.float64]:
+    """Hann-windowed power, scaled so that a sine of amplitude 1 peaks near 1. Shape (size // 2 + 1,)."""
+    window = np.hanning(len(x) + 2)[1:-1]
+    spectrum = np.fft.rfft(x * window, size) / (0.5 * window.sum())
+    return np.abs(spectrum) ** 2
+
+
+def noise_floor(power: NDArray[np.float64], width: int) -> NDArray[np.float64]:
+    """Level between the peaks: a low percentile over `width` bins, scaled to the mean of noise."""
+    # for exponentially distributed noise power the 30th percentile is 0.357 of the mean
+    return percentile_filter(power, 30, size=width, mode="nearest") / 0.357
+
+
+def new_peaks(after: Samples, before: Samples | None, rate: float, keep: int = 40) -> Peaks:
+    """Peaks of `after`, weighted by what they rise above `before` (same length or shorter) and the floor."""
+    size = 1 << int(np.ceil(np.log2(len(after) * 2)))
+    power = power_spectrum(after, size)
+    step = rate / size
+    floor = noise_floor(power, max(9, int(150 / step) | 1))
+    reference = 3.0 * floor
+    if before is not None and len(before) >= 64:
+        old = power_spectrum(before, size)
+        reference = reference + 1.5 * np.maximum(old, np.maximum(np.roll(old, 1), np.roll(old, -1)))
+    low, high = int(LOWEST_HZ / step), min(len(power) - 2, int(HIGHEST_HZ / step))
+    middle = power[low:high]
+    is_peak = (middle > power[low - 1 : high - 1]) & (middle >= power[low + 1 : high + 1])
+    at = np.flatnonzero(is_peak & (middle > 10 * floor[low:high])) + low
+    if len(at) == 0:
+        empty = np.zeros(0)
+        return Peaks(empty, empty, empty, rate / len(after))
+    level = 10 * np.log10(power[at] + 1e-30)
+    fresh = 10 * np.log10((power[at] + 1e-30) / (reference[at] + 1e-30))
+    weight = np.clip(np.minimum(fresh, RANGE_DB + level - level.max()), 0, RANGE_DB) / RANGE_DB
+    chosen = np.flatnonzero(weight > 0)
+    if len(chosen) > keep:
+        chosen = np.sort(chosen[np.argsort(-weight[chosen], kind="stable")[:keep]])
+    hz = _interpolate(power, at[chosen]) * step
+    return Peaks(hz, weight[chosen], level[chosen], rate / len(after))
+
+
+def _interpolate(power: NDArray[np.float64], at: NDArray[np.int64]) -> NDArray[np.float64]:
+    """Peak places between bins by a parabola through the log power."""
+    a, b, c = (np.log(power[at + k] + 1e-30) for k in (-1, 0, 1))
+    curve = a - 2 * b + c
+    shift = np.where(np.abs(curve) > 1e-12, 0.5 * (a - c) / np.where(curve == 0, 1, curve), 0.0)
+    return at + np.clip(shift, -0.5, 0.5)

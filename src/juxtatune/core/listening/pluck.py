@@ -1,0 +1,68 @@
+"""What a listener reports: readings of plucks, and the targets they are held against. Values only."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from juxtatune.core.music.notes import Note
+from juxtatune.core.music.pitch import ISO_16, Reference
+from juxtatune.core.music.tuning import Tuning
+
+REACH = 350.0  # cents: a pluck further than this from every target is on no string
+BEYOND = 150.0  # cents past the target while a string comes from another tuning
+
+
+@dataclass(frozen=True)
+class Targets:
+    """What is listened for: a tuning (or None: any note), the one it comes from, and the reference."""
+
+    tuning: Tuning | None = None
+    source: Tuning | None = None
+    reference: Reference = ISO_16
+
+    def target_hz(self, string: int) -> float:
+        assert self.tuning is not None
+        return self.reference.hz(self.tuning.pitch(string))
+
+    def span(self, string: int) -> tuple[float, float]:
+        """Pitches (MIDI scale, under the reference) at which the string may lie."""
+        assert self.tuning is not None
+        target = self.tuning.pitch(string)
+        low, high = target - REACH / 100, target + REACH / 100
+        if self.source is not None:
+            start = self.source.pitch(string)
+            low = min(start - 0.5, target - BEYOND / 100)
+            high = max(start + 0.5, target + BEYOND / 100)
+        return low, high
+
+    def ranges_hz(self) -> list[tuple[float, float]] | None:
+        """Frequencies of all strings, or None when any note may come."""
+        if self.tuning is None:
+            return None
+        spans = (self.span(s) for s in self.tuning.strings)
+        return [(self.reference.hz(a - 0.3), self.reference.hz(b + 0.3)) for a, b in spans]
+
+
+@dataclass(frozen=True)
+class Reading:
+    """One pluck. Times in s; `f1` in Hz is the settled pitch, None when it cannot be read (`problem`).
+
+    `attack_cents` is against the same target as `cents`; `pitch` is on the MIDI scale under the reference.
+    """
+
+    start: float
+    end: float
+    f1: float | None
+    pitch: float | None
+    string: int | None
+    target: Note | None
+    target_hz: float | None
+    note: Note | None
+    cents: float | None
+    sigma_cents: float | None
+    attack_cents: float | None
+    confidence: float
+    level_db: float
+    also: tuple[int, ...] = ()
+    problem: str | None = None
+    settled: bool = True
