@@ -21,5 +21,5 @@ fi
 [ -x .venv/bin/python ] || python3 -m venv .venv
 .venv/bin/python -m pip install -q --disable-pip-version-check -r requirements.lock
 .venv/bin/python -m pip install -q --disable-pip-version-check --no-deps -e .
-.venv/bin/python -m juxtatune.core.planning.warm
+.venv/bin/python -m juxtatune.cli.warm
 touch .venv/ready

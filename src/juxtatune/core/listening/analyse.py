@@ -67,7 +67,7 @@ def confirmed(x: Samples, rate: float, times: list[float], targets: Targets) -> 
 def _decays(x: Samples, rate: float, c: Candidate, until: float) -> bool:
     """Tells a string that rings from hum that stays."""
     numbers = np.array([n for n, _, _ in c.tone.matched][:6])
-    t, power = envelope(x, rate, 0.0, min(until, 2.0), partial_hz(c.tone.f1, 4e-5, numbers))
+    t, power = envelope(x, rate, 0.0, min(until, 2.0), partial_hz(c.tone.f1, 4e-5, numbers), c.tone.f1)
     if len(t) < 4:
         return False
     slope = np.polyfit(t, 10 * np.log10(power.sum(axis=1) + 1e-14), 1)[0]

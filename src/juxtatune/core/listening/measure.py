@@ -67,9 +67,14 @@ def _is_string(tone: Tone, total_weight: float) -> bool:
     )
 
 
-def envelope(x: Samples, rate: float, start: float, end: float, hz: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Power of the given partials over time (centre times in s), from Hann frames of 60 ms every 15 ms."""
-    size = int(max(0.06, 3.0 / hz[0]) * rate)
+def envelope(
+    x: Samples, rate: float, start: float, end: float, hz: NDArray[np.float64], spacing: float
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Power of the given partials over time (centre times in s), from Hann frames of 60 ms every 15 ms.
+
+    `spacing` is the distance of the partials in Hz: longer frames keep low strings' partials apart.
+    """
+    size = int(max(0.06, 4.0 / spacing) * rate)
     first, last = int(start * rate), min(int(end * rate), len(x))
     if last - first < size:
         size = max(8, last - first)
@@ -82,10 +87,10 @@ def envelope(x: Samples, rate: float, start: float, end: float, hz: NDArray[np.f
     return (starts + size / 2) / rate, np.abs(frames @ kernel) ** 2
 
 
-def find_end(x: Samples, rate: float, onset: float, limit: float, tone_hz: NDArray[np.float64]) -> float:
+def find_end(x: Samples, rate: float, onset: float, limit: float, tone_hz: NDArray[np.float64], f1: float) -> float:
     """When the tone is damped or lost: its partials fall far below their start, or suddenly, or into noise."""
-    t, power = envelope(x, rate, onset, min(limit, onset + LONGEST_LOOK), tone_hz)
-    beside = envelope(x, rate, onset, min(limit, onset + LONGEST_LOOK), tone_hz * 1.029)[1]
+    t, power = envelope(x, rate, onset, min(limit, onset + LONGEST_LOOK), tone_hz, f1)
+    beside = envelope(x, rate, onset, min(limit, onset + LONGEST_LOOK), tone_hz + 0.5 * f1, f1)[1]
     total = power.sum(axis=1)
     floor = np.median(beside.sum(axis=1)) * 1.5 + 1e-14
     start_level = total[: max(1, int(0.15 / 0.015))].max()
@@ -133,7 +138,7 @@ def read(x: Samples, rate: float, c: Candidate, limit: float, crowd: float, targ
     numbers = np.array([n for n, _, _ in c.tone.matched][:8])
     stretch = 4e-5
     hz = partial_hz(c.tone.f1, stretch, numbers)
-    end = find_end(x, rate, c.onset, limit, hz)
+    end = find_end(x, rate, c.onset, limit, hz, c.tone.f1)
     until = min(end, crowd) if crowd - c.onset > 0.3 else end
     if end - c.onset < 0.06:
         return None

@@ -15,6 +15,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from juxtatune.core.listening import kernels
 from juxtatune.core.listening.source import Samples
 
 F = NDArray[np.float64]
@@ -58,23 +59,25 @@ def partial_hz(f1: float, stretch: float, n: NDArray) -> F:
     return n * f1 * np.sqrt((1 + stretch * n * n) / (1 + stretch))
 
 
-def fit_pluck(x: Samples, rate: float, start: float, end: float, f1: float, stretch: float) -> Fit | None:
+def fit_pluck(
+    x: Samples, rate: float, start: float, end: float, f1: float, stretch: float, glide: bool = True
+) -> Fit | None:
     """Fits a pluck that sounds from `start` to `end` (s) near f1 (Hz, within about 30 cents).
 
-    None when fewer than two frames or no partial stands above the noise.
+    Without `glide` the pitch is taken as steady, which is quick and right for a moment's look. None when fewer than two frames or no partial stands above the noise.
     """
     fit = None
     for _ in range(3):
         demodulated = _demodulate(x, rate, start, end, f1, stretch)
         if demodulated is None:
             return fit
-        new = _solve(demodulated, f1, stretch)
+        new = _solve(demodulated, f1, stretch, glide)
         if new is None:
             return fit
         fit = new
         moved = abs(CENTS * np.log(fit.f1 / f1))
         f1, stretch = fit.f1, fit.stretch
-        if moved < 0.5:
+        if moved < 0.5 or not glide:
             break
     return fit
 
@@ -123,7 +126,7 @@ def _noise(frames: F, window: F, k: F, hz: F, f1: float, rate: float) -> F:
     return np.minimum(power[:-1], power[1:]) + 1e-16
 
 
-def _solve(d: _Demodulated, f1: float, stretch: float) -> Fit | None:
+def _solve(d: _Demodulated, f1: float, stretch: float, with_glide: bool) -> Fit | None:
     power = np.abs(d.z) ** 2
     usable = power > 6 * d.noise[None, :]
     # a partial counts until it first sinks into the noise after its loudest moment
@@ -140,23 +143,12 @@ def _solve(d: _Demodulated, f1: float, stretch: float) -> Fit | None:
     t = d.t - origin
     variance = noise[None, :] / (2 * power + 1e-30) + 1e-7
     weight = np.where(alive, 1 / variance, 0.0)
-    best = None
-    for tau in TAUS:
-        trial = _slopes(t, phase, weight, hz, tau)
-        if best is None or trial[0] < best[0]:
-            best = trial
-    assert best is not None
-    for step in (1.2, 1.1, 1.05):
-        for tau in (best[4] / step, best[4] * step):
-            trial = _slopes(t, phase, weight, hz, tau)
-            if trial[0] < best[0]:
-                best = trial
-    flat = _slopes(t, phase, weight, hz, None)
-    # a glide must earn its place: it costs two parameters
-    count = int(alive.sum())
-    gain = flat[0] / max(best[0], 1e-30)
-    if gain < 1 + 8.0 * d.overlap / max(count, 1):
-        best = flat
+    best = _slopes(t, phase, weight, hz, None)
+    if with_glide:
+        bent = _best_glide(t, phase, weight, hz)
+        # a glide must earn its place: it costs two parameters
+        if best[0] / max(bent[0], 1e-30) >= 1 + 8.0 * d.overlap / max(int(alive.sum()), 1):
+            best = bent
     _, slope, slope_variance, glide, tau, offset, residual = best
     scatter = np.sum(weight * residual**2, axis=0) / np.maximum(np.sum(alive, axis=0) - 2, 1)
     slope_variance = slope_variance * np.maximum(scatter, 1.0) * d.overlap
@@ -173,6 +165,17 @@ def _solve(d: _Demodulated, f1: float, stretch: float) -> Fit | None:
         f1 * (1 + shift), new_stretch, glide, tau if tau else 0.1, float(sigma * CENTS), origin,
         n, hz * (1 + relative), amplitude, offset + 2 * np.pi * hz * origin, decay, snr,
     )  # fmt: skip
+
+
+def _best_glide(t: F, phase: F, weight: F, hz: F) -> tuple:
+    """The glide time that leaves least: a coarse grid, then finer steps about its best."""
+    best = min((_slopes(t, phase, weight, hz, tau) for tau in TAUS), key=lambda trial: trial[0])
+    for step in (1.2, 1.1, 1.05, 1.025):
+        for tau in (best[4] / step, best[4] * step):
+            trial = _slopes(t, phase, weight, hz, tau)
+            if trial[0] < best[0]:
+                best = trial
+    return best
 
 
 def _slopes(t: F, phase: F, weight: F, hz: F, tau: float | None) -> tuple:
@@ -216,25 +219,10 @@ def _join(n: NDArray, relative: F, variance: F, stretch: float) -> tuple[float, 
     if len(n) == 1:
         return float(relative[0]), 0.0, float(np.sqrt(variance[0] + (0.3 / CENTS) ** 2))
     free = len(n) >= 4
-    extra, trust = 0.0, np.ones(len(n))
-    prior = 1 / (1e-4) ** 2  # B seldom differs by more than that from a start value
-    for _ in range(12):
-        w = trust / (variance + extra)
-        a = np.stack([np.ones_like(q), q], axis=1)
-        normal = (a * w[:, None]).T @ a
-        normal[1, 1] += prior if free else prior * 100
-        solution = np.linalg.solve(normal, (a * w[:, None]).T @ relative)
-        left = relative - a @ solution
-        spread = np.sqrt(variance + extra)
-        scale = max(1.0, float(np.median(np.abs(left) / spread)) / 0.6745)
-        u = np.abs(left) / (spread * scale) / 3.5
-        trust = np.where(u < 1, (1 - u**2) ** 2, 1e-4)
-        freedom = max(len(n) - (2 if free else 1), 1)
-        chi = float(np.sum(trust * left**2 / (variance + extra))) / freedom
-        if chi > 1.05:
-            extra = extra * chi + (chi - 1) * float(np.min(variance)) if extra == 0 else extra * chi
-    covariance = np.linalg.inv(normal)
-    return float(solution[0]), float(solution[1]), float(np.sqrt(covariance[0, 0]))
+    # B seldom differs by more than 1e-4 from a start value; with few partials it is not asked for
+    prior = 1e8 if free else 1e10
+    level, bend, sigma = kernels.join(q, relative, variance, free, prior)
+    return float(level), float(bend), float(sigma)
 
 
 def _decays(t: F, power: F, alive: NDArray[np.bool_]) -> tuple[F, F]:

@@ -10,7 +10,7 @@ import math
 import threading
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -41,8 +41,9 @@ Progress = Callable[[Solution], None]
 class Planner:
     """One planning run: keeps the best plan and the best bound, and can be cancelled from another thread."""
 
-    def __init__(self, gig: Gig, progress: Progress | None = None) -> None:
-        self.gig, self.progress = gig, progress
+    def __init__(self, gig: Gig, progress: Progress | None = None, seed: int = 0) -> None:
+        self.gig, self.progress, self.seed = gig, progress, seed
+        self.doubt: Callable[[], bool] | None = None  # asked once when no plan comes at first: do rules clash?
         self.compiled: Compiled = compile_gig(gig)
         self.stop = np.zeros(1, np.int64)
         self.best: Plan | None = None
@@ -72,6 +73,13 @@ class Planner:
             timer.cancel()
         return self.solution()
 
+    def run_for_any(self, time_limit: float) -> Solution:
+        """Stops at the first plan; for asking whether there is one."""
+        self._any = True
+        return self.run(time_limit)
+
+    _any = False
+
     def _search(self) -> None:
         if self.compiled.first == self.compiled.tables.n:
             self._take(Found(0.0, Searcher(self.compiled)._read([()], 0, self.compiled.pred, Effort(1), 0.0), 0.0, False))
@@ -85,7 +93,11 @@ class Planner:
                 if found.stopped:
                     return
                 self._take(found)
-                if self.proven or self.impossible:
+                if self.proven or self.impossible or (self._any and self.best is not None):
+                    return
+            if self.best is None and self.doubt is not None:
+                doubt, self.doubt = self.doubt, None
+                if doubt():
                     return
 
     def _efforts(self, width: int) -> list[Effort]:
@@ -143,8 +155,6 @@ def price_order(gig: Gig, slots: tuple[Slot, ...], width: int = 256) -> Plan | N
 
 
 def _with_ways(gig: Gig, slots: tuple[Slot, ...]) -> Gig:
-    from dataclasses import replace
-
     chosen = {s.song: s.way for s in slots}
     songs = tuple(
         s if chosen[s.id] is None else replace(s, ways=(s.ways[chosen[s.id] or 0],)) for s in gig.songs
@@ -153,8 +163,6 @@ def _with_ways(gig: Gig, slots: tuple[Slot, ...]) -> Gig:
 
 
 def _restore(gig: Gig, slots: tuple[Slot, ...], found: Found) -> Plan:
-    from dataclasses import replace
-
     assert found.draft is not None
     chosen = {s.song: s.way for s in slots}
     order = tuple(

@@ -1,4 +1,4 @@
-"""Compiles the search ahead of its first use: `python -m juxtatune.core.planning.warm`.
+"""Compiles the planner and the listener ahead of its first use: `python -m juxtatune.cli.warm`.
 
 Compiled code is cached beside the sources. The cache of one file does not notice a change in another, so
 it is thrown away first.
@@ -11,12 +11,28 @@ from pathlib import Path
 
 
 def clear_cache() -> None:
-    for file in (Path(__file__).parent / "__pycache__").glob("*.nb[ic]"):
+    for file in Path(__file__).parents[1].glob("core/*/__pycache__/*.nb[ic]"):
         file.unlink(missing_ok=True)
 
 
 def warm() -> None:
-    """Runs the search once on a tiny night, which compiles everything it needs."""
+    """Runs planner and listener once each on something tiny, which compiles everything they need."""
+    warm_planner()
+    warm_listener()
+
+
+def warm_listener() -> None:
+    import numpy as np
+
+    from juxtatune.core.listening.analyse import analyse
+    from juxtatune.core.listening.pluck import Targets
+
+    t = np.arange(48000) / 48000
+    tone = sum(np.sin(2 * np.pi * 110 * n * t) / n for n in range(1, 9)) * np.exp(-2 * t) * 0.2
+    analyse(np.concatenate([np.zeros(24000), tone]), 48000, Targets())
+
+
+def warm_planner() -> None:
     from juxtatune.core.music.catalogue import parse_tuning
     from juxtatune.core.planning.solve import solve
     from juxtatune.core.repertoire.night import Gig, Night, Part
@@ -33,6 +49,6 @@ def warm() -> None:
 
 
 if __name__ == "__main__":
-    print("Compiling the planner (once, about a minute) …", file=sys.stderr)
+    print("Compiling the planner and the listener (once, a minute or two) …", file=sys.stderr)
     clear_cache()
     warm()

@@ -1,0 +1,120 @@
+"""The command line. Each command imports what it needs when it runs, so that all start quickly."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from juxtatune.cli.out import command
+
+app = typer.Typer(add_completion=False, pretty_exceptions_enable=False, help="Retune guitars for a set.")
+Json = Annotated[bool, typer.Option("--json", help="Answer in JSON.")]
+A4 = Annotated[float, typer.Option("--a4", help="A4 reference in Hz.")]
+Offset = Annotated[float, typer.Option("--offset", help="Shift of all targets in cents.")]
+TuningOption = Annotated[str | None, typer.Option("--tuning", help="A list of notes or a catalogue name.")]
+
+
+@app.callback(invoke_without_command=True)
+@command
+def start(
+    context: typer.Context,
+    demo: Annotated[bool, typer.Option("--demo", help="Start on a fresh copy of the demo book.")] = False,
+) -> None:
+    """Starts the desktop application when no command is given."""
+    if context.invoked_subcommand is None:
+        from juxtatune.qt.application import run_application
+
+        raise SystemExit(run_application(demo))
+
+
+@app.command()
+@command
+def measure(
+    audio: Path,
+    tuning: TuningOption = None,
+    source: Annotated[str | None, typer.Option("--from", help="The tuning the strings come from.")] = None,
+    a4: A4 = 440.0,
+    offset: Offset = 0.0,
+    strum: Annotated[bool, typer.Option("--strum", help="All strings ring together.")] = False,
+    as_json: Json = False,
+) -> None:
+    """Finds each pluck in a sound file, its string and its pitch."""
+    from juxtatune.cli import sounds
+
+    sounds.measure(audio, sounds.targets_of(tuning, source, a4, offset), strum, as_json)
+
+
+@app.command()
+@command
+def reference(audio: Path, as_json: Json = False) -> None:
+    """How far a recording lies from A4 = 440."""
+    from juxtatune.cli import sounds
+
+    sounds.reference(audio, as_json)
+
+
+@app.command()
+@command
+def devices(as_json: Json = False) -> None:
+    """Lists the sound inputs."""
+    from juxtatune.cli import live
+
+    live.show_devices(as_json)
+
+
+@app.command()
+@command
+def listen(
+    tuning: TuningOption = None,
+    device: Annotated[str | None, typer.Option("--device", help="Index, name, or part of a name.")] = None,
+    a4: A4 = 440.0,
+    offset: Offset = 0.0,
+    seconds: Annotated[float | None, typer.Option("--seconds", help="Stop after so long.")] = None,
+    as_json: Json = False,
+) -> None:
+    """Listens live and reports each pluck once it has settled."""
+    from juxtatune.cli import live, sounds
+
+    live.listen(sounds.targets_of(tuning, None, a4, offset), device, seconds, as_json)
+
+
+@app.command()
+@command
+def tunings(as_json: Json = False) -> None:
+    """Lists the catalogue of tunings."""
+    from juxtatune.cli import tunings as catalogue
+
+    catalogue.show_tunings(as_json)
+
+
+@app.command()
+@command
+def change(
+    source: Annotated[str, typer.Argument(metavar="FROM")],
+    target: Annotated[str, typer.Argument(metavar="TO")],
+    as_json: Json = False,
+) -> None:
+    """One retune, string by string."""
+    from juxtatune.cli import tunings as catalogue
+
+    catalogue.show_change(source, target, as_json)
+
+
+@app.command()
+@command
+def plan(
+    gig: Path,
+    time_limit: Annotated[float, typer.Option("--time-limit", help="Seconds to search.")] = 10.0,
+    seed: Annotated[int, typer.Option("--seed", help="Seed of the search.")] = 0,
+    as_json: Json = False,
+) -> None:
+    """Orders a set for the least dead air."""
+    from juxtatune.cli import plan as planning
+
+    planning.plan(gig, time_limit, seed, as_json)
+
+
+def run() -> None:
+    app()

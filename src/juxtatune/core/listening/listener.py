@@ -1,0 +1,143 @@
+"""Listening as sound comes in: blocks in, glimpses for the eye and settled readings out.
+
+The steps are those of `analyse`; they run over a rolling stretch of the last seconds, so that memory
+stays bounded however long it listens.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from juxtatune.core.listening.detect import onsets
+from juxtatune.core.listening.frames import Decimator, level_db
+from juxtatune.core.listening.measure import confirm, read
+from juxtatune.core.listening.pluck import Reading, Targets
+from juxtatune.core.listening.source import Block, Samples
+from juxtatune.core.listening.track import Glimpse, glimpse
+
+KEEP_S = 6.0
+LOOK_BACK_S = 2.0  # stretch in which new notes are looked for
+GLIMPSE_S = 0.16  # window of a glimpse; longer for strings below 40 Hz
+LOOK_EVERY_S = 0.1  # how often new onsets are looked for
+SETTLE_S = 0.9  # a note is reported once it has rung for so long, or has ended
+CLIP_AT = 0.999
+
+
+@dataclass(frozen=True)
+class Heard:
+    """What one block brought: the glimpse of now, readings that settled, level in dB, warnings."""
+
+    glimpse: Glimpse | None
+    settled: tuple[Reading, ...]
+    level_db: float
+    clipped: bool
+    lost: int
+
+
+class Listener:
+    """Feeds on blocks of one channel. Not shared between threads."""
+
+    def __init__(self, targets: Targets) -> None:
+        self.targets = targets
+        self._decimator: Decimator | None = None
+        self._rate = 0
+        self._x: Samples = np.zeros(0)
+        self._begin = 0.0  # time of the first kept sample
+        self._looked = 0.0
+        self._hint: float | None = None
+        self._reported: list[float] = []
+
+    def retarget(self, targets: Targets) -> None:
+        """Changes what is listened for, without forgetting the sound."""
+        self.targets = targets
+
+    def feed(self, block: Block) -> Heard:
+        """Takes the next block and says what is heard. A gap or another rate starts afresh."""
+        if self._decimator is None or block.rate != self._rate or block.lost:
+            self._restart(block)
+        assert self._decimator is not None
+        fresh = self._decimator.feed(block.samples)
+        self._x = np.concatenate([self._x, fresh])
+        rate = self._decimator.rate
+        spare = len(self._x) - int(KEEP_S * rate)
+        if spare > 0:
+            self._x = self._x[spare:]
+            self._begin += spare / rate
+        end = self._begin + len(self._x) / rate
+        settled: tuple[Reading, ...] = ()
+        if end - self._looked >= LOOK_EVERY_S:
+            self._looked = end
+            settled = self._settle(end, rate)
+        return Heard(
+            self._glimpse(end, rate), settled, level_db(block.samples),
+            bool(len(block.samples) and np.max(np.abs(block.samples)) >= CLIP_AT), block.lost,
+        )  # fmt: skip
+
+    def finish(self) -> tuple[Reading, ...]:
+        """Readings of what still sounds when the sound ends."""
+        if self._decimator is None:
+            return ()
+        end = self._begin + len(self._x) / self._decimator.rate
+        return self._settle(end + SETTLE_S, self._decimator.rate)
+
+    def _restart(self, block: Block) -> None:
+        self._decimator = Decimator(block.rate)
+        self._rate = block.rate
+        self._x = np.zeros(0)
+        self._begin = block.start / block.rate - self._decimator.delay
+        self._hint = None
+
+    def _glimpse(self, end: float, rate: float) -> Glimpse | None:
+        size = int(GLIMPSE_S * rate)
+        if len(self._x) < size:
+            return None
+        seen = glimpse(self._x[-size:], rate, end, self.targets, self._hint)
+        self._hint = seen.f1 if seen is not None else None
+        return seen
+
+    def _settle(self, end: float, rate: float) -> tuple[Reading, ...]:
+        """Readings of the notes of the last seconds that are ripe and were not reported yet."""
+        recent = min(len(self._x), int(LOOK_BACK_S * rate))
+        x = self._x[-recent:]
+        if level_db(x) < -80:
+            return ()
+        begin = end if recent == 0 else self._begin + (len(self._x) - recent) / rate
+        # what the edge of the stretch cuts is not the start of a note
+        edge = 0.25 if begin > 0.1 else -1.0
+        times = [t for t in onsets(x, rate) if t >= edge]
+        out = []
+        for k, t in enumerate(times):
+            if end - (begin + t) < SETTLE_S or any(abs(begin + t - r) < 0.15 for r in self._reported):
+                continue
+            following = self._next_note(x, rate, t, times[k + 1 :])
+            reading = self._read_at(x, rate, t, following, begin)
+            if reading is not None:
+                out.append(reading)
+        return tuple(out)
+
+    def _next_note(self, x: Samples, rate: float, t: float, later: list[float]) -> float:
+        """When the next string begins to sound, passing over noises."""
+        length = len(x) / rate
+        for k, s in enumerate(later):
+            if s - t < 0.16:
+                continue
+            if confirm(x, rate, s, later[k + 1] if k + 1 < len(later) else length, self.targets) is not None:
+                return s
+        return length
+
+    def _read_at(self, x: Samples, rate: float, t: float, following: float, begin: float) -> Reading | None:
+        c = confirm(x, rate, t, following, self.targets)
+        if c is None:
+            self._remember(begin + t)
+            return None
+        end = len(x) / rate
+        reading = read(x, rate, c, end, following if following < end else end, self.targets)
+        self._remember(begin + t)
+        if reading is None:
+            return None
+        return replace(reading, start=begin + reading.start, end=begin + reading.end)
+
+    def _remember(self, onset: float) -> None:
+        self._reported = [*self._reported[-20:], onset]

@@ -1,0 +1,106 @@
+"""How far a whole recording lies from A4 = 440, between −50 and +50 cents.
+
+Peaks of many long frames are folded onto one semitone. Only roots count: a peak that is a whole multiple
+of a lower one is left out, since just fifths and thirds lie beside the tempered ones. The fold is a
+circle, so its mean is circular (Mardia 1972), sharpened about its mode.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from juxtatune.core.errors import CannotTell
+from juxtatune.core.listening.frames import to_working_rate
+from juxtatune.core.listening.peaks import noise_floor, power_spectrum
+from juxtatune.core.listening.source import Samples
+
+FRAME_S, HOP_S = 0.37, 0.12
+LOW_HZ, HIGH_HZ = 60.0, 2200.0
+F = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Offset:
+    """Cents in (−50, +50] against A4 = 440, and how sure (0 to 1)."""
+
+    cents: float
+    confidence: float
+
+    @property
+    def a4(self) -> float:
+        return float(440.0 * np.exp2(self.cents / 1200))
+
+
+def reference_offset(samples: Samples, rate: float) -> Offset | CannotTell:
+    """The offset of a recording, or why it cannot be told."""
+    x, working = to_working_rate(samples, rate)
+    cents, weight = _roots(x, working)
+    if len(cents) < 4 or weight.sum() <= 0:
+        return CannotTell("nothing in it has a pitch")
+    mode, share = _mode(cents, weight)
+    if share < 0.3:
+        return CannotTell("no common pitch: its tones agree on no reference")
+    folded = mode - 100 * np.ceil((mode - 50) / 100)
+    return Offset(float(folded), float(min(0.99, share)))
+
+
+def _roots(x: Samples, rate: float) -> tuple[F, F]:
+    """Deviations from the nearest tempered note, with weights, of tones that last two frames."""
+    size, hop = int(FRAME_S * rate), int(HOP_S * rate)
+    cents: list[float] = []
+    weights: list[float] = []
+    before: list[float] = []
+    loudest = float(np.max(np.abs(x))) if len(x) else 0.0
+    for start in range(0, len(x) - size, hop):
+        frame = x[start : start + size]
+        if np.max(np.abs(frame)) < 0.01 * loudest or loudest < 1e-6:
+            before = []
+            continue
+        hz, level = _frame_peaks(frame, rate)
+        for k in range(len(hz)):
+            steady = any(abs(1200 * np.log2(hz[k] / f)) < 6 for f in before)
+            if steady and not _is_multiple(hz, level, k):
+                pitch = 69 + 12 * np.log2(hz[k] / 440)
+                cents.append(100 * (pitch - round(pitch)))
+                weights.append(level[k] * min(1.0, hz[k] / 200))
+        before = list(hz)
+    return np.array(cents), np.array(weights)
+
+
+def _frame_peaks(frame: Samples, rate: float) -> tuple[F, F]:
+    size = 1 << int(np.ceil(np.log2(len(frame) * 2)))
+    power = power_spectrum(frame, size)
+    step = rate / size
+    floor = noise_floor(power, int(150 / step) | 1)
+    low, high = int(LOW_HZ / step), min(int(HIGH_HZ / step), len(power) - 2)
+    at = np.arange(low, high)
+    at = at[(power[at] > power[at - 1]) & (power[at] >= power[at + 1])]
+    at = at[(power[at] > 40 * floor[at]) & (power[at] > 1e-4 * power.max())]
+    a, b, c = (np.log(power[at + k] + 1e-30) for k in (-1, 0, 1))
+    shift = 0.5 * (a - c) / np.minimum(a - 2 * b + c, -1e-9)
+    return (at + np.clip(shift, -0.5, 0.5)) * step, np.sqrt(power[at])
+
+
+def _is_multiple(hz: F, level: F, k: int) -> bool:
+    for j in range(k):
+        ratio = hz[k] / hz[j]
+        n = round(ratio)
+        if 2 <= n <= 12 and abs(1200 * np.log2(ratio / n)) < 25 and level[j] > 0.05 * level[k]:
+            return True
+    return False
+
+
+def _mode(cents: F, weight: F) -> tuple[float, float]:
+    """The densest place on the circle of 100 cents and the share of weight within 6 cents of it."""
+    grid = np.arange(-50, 50, 0.5)
+    apart = (grid[:, None] - cents[None, :] + 50) % 100 - 50
+    centre = float(grid[int(np.argmax((weight * np.exp(-0.5 * (apart / 4) ** 2)).sum(axis=1)))])
+    for width in (8.0, 5.0, 3.5, 3.5, 3.5):
+        off = (cents - centre + 50) % 100 - 50
+        w = weight * np.exp(-0.5 * (off / width) ** 2)
+        centre += float(np.sum(w * off) / np.sum(w))
+    off = np.abs((cents - centre + 50) % 100 - 50)
+    return centre, float(weight[off < 6].sum() / weight.sum())

@@ -1,0 +1,71 @@
+"""The pitch sounding right now, for the eye: a short window, a quick answer, and how sure it is."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from juxtatune.core.listening.assign import place_pitch
+from juxtatune.core.listening.harmonic import Tone, candidates, score_tone
+from juxtatune.core.listening.partials import fit_pluck
+from juxtatune.core.listening.peaks import Peaks, new_peaks
+from juxtatune.core.listening.pluck import Targets
+from juxtatune.core.listening.source import Samples
+
+LEAST_SCORE = 0.45
+FIT_S = 0.14
+
+
+@dataclass(frozen=True)
+class Glimpse:
+    """What sounds at time `t` (s, end of the window): pitch (MIDI scale), string, cents, 1σ in cents."""
+
+    t: float
+    f1: float
+    pitch: float
+    string: int | None
+    cents: float | None
+    sigma_cents: float
+    level_db: float
+    score: float
+
+
+def glimpse(x: Samples, rate: float, t: float, targets: Targets, hint: float | None = None) -> Glimpse | None:
+    """Reads the last stretch of sound `x` that ends at `t`; None when no string is clear.
+
+    `hint` (Hz) is the pitch of a moment ago: a tone near it is preferred to its octaves.
+    """
+    level = 10 * np.log10(float(np.mean(np.square(x[-int(0.06 * rate) :]))) + 1e-12)
+    if level < -85:
+        return None
+    peaks = new_peaks(x, None, rate)
+    tone = _choose(peaks, targets, hint)
+    if tone is None:
+        return None
+    begin = max(0.0, len(x) / rate - max(FIT_S, 6.5 / tone.f1))
+    fit = fit_pluck(x, rate, begin - 0.004, len(x) / rate, tone.f1, 4e-5, glide=False)
+    f1, sigma = (tone.f1, 4.0)
+    if fit is not None and abs(1200 * np.log2(fit.f1 / tone.f1)) < 40:
+        f1, sigma = fit.f1, fit.sigma_cents
+    pitch = targets.reference.pitch(f1)
+    place = place_pitch(pitch, targets)
+    cents = None
+    if place.string is not None and targets.tuning is not None:
+        cents = (pitch - targets.tuning.pitch(place.string)) * 100
+    return Glimpse(t, f1, pitch, place.string, cents, max(sigma, 0.05), float(level), tone.score)
+
+
+def _choose(peaks: Peaks, targets: Targets, hint: float | None) -> Tone | None:
+    if len(peaks) == 0:
+        return None
+    best = score_tone(peaks, hint) if hint is not None else None
+    if best is None or best.score < 0.7 or abs(1200 * np.log2(best.f1 / (hint or 1.0))) > 120:
+        tones = candidates(peaks, targets.ranges_hz())
+        if not tones:
+            return None
+        best = tones[0]
+    enough = 3 if best.f1 < 500 else 2
+    if best.score < LEAST_SCORE or len(best.matched) < enough or min(n for n, _, _ in best.matched) > 3:
+        return None
+    return best

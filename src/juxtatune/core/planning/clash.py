@@ -1,0 +1,153 @@
+"""Rules that cannot all hold: a smallest set of them, each needed for the clash.
+
+Order rules are tried by a constraint solver over places (OR-Tools CP-SAT); a limit on dead air needs the
+planner itself. A set is made smallest by leaving out one rule after another (deletion filter).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+from juxtatune.core.planning.price import played_count
+from juxtatune.core.repertoire.night import Gig, Night, Pin, with_open_rules
+
+
+@dataclass(frozen=True)
+class Rule:
+    """One rule of a night: part_sizes, pin, before, adjacent, apart or max_dead_s."""
+
+    kind: str
+    songs: tuple[str, ...] = ()
+    part: int | None = None
+    place: int | None = None
+
+    def words(self) -> str:
+        """The rule in words, with song ids."""
+        match self.kind:
+            case "part_sizes":
+                return "the parts hold as many songs as there are"
+            case "pin":
+                return f"{self.songs[0]} stands at place {self.place} of part {self.part}"
+            case "before":
+                return f"{self.songs[0]} comes before {self.songs[1]}"
+            case "adjacent":
+                return f"{self.songs[1]} comes straight after {self.songs[0]}"
+            case "apart":
+                return f"{self.songs[0]} and {self.songs[1]} are never neighbours"
+            case _:
+                return "no gap has more dead air than allowed"
+
+
+def rules_of(gig: Gig) -> list[Rule]:
+    """All order rules of a night, part sizes apart."""
+    night = gig.night
+    rules = [Rule("pin", (p.song,), p.part, p.place) for p in night.pins]
+    rules += [Rule("before", pair) for pair in night.before]
+    rules += [Rule("adjacent", pair) for pair in night.adjacent]
+    rules += [Rule("apart", pair) for pair in night.apart]
+    return list(dict.fromkeys(rules))
+
+
+def with_rules(gig: Gig, rules: list[Rule]) -> Gig:
+    """The gig with only these rules."""
+    pairs: dict[str, tuple[tuple[str, str], ...]] = {
+        kind: tuple((r.songs[0], r.songs[1]) for r in rules if r.kind == kind) for kind in ("before", "adjacent", "apart")
+    }
+    pins = tuple(Pin(r.songs[0], r.part or 0, r.place or 0) for r in rules if r.kind == "pin")
+    limit = gig.night.max_dead_s if any(r.kind == "max_dead_s" for r in rules) else None
+    night: Night = replace(gig.night, pins=pins, max_dead_s=limit, **pairs)
+    return replace(gig, night=night)
+
+
+def sizes_clash(gig: Gig) -> bool:
+    return sum(part.songs for part in gig.night.parts) != len(gig.songs)
+
+
+def order_clash(gig: Gig) -> list[Rule] | None:
+    """A smallest set of order rules that cannot hold together; None when there is none."""
+    if sizes_clash(gig):
+        return [Rule("part_sizes")]
+    gig = with_open_rules(gig)
+    rules = rules_of(gig)
+    if can_be_ordered(gig, rules):
+        return None
+    return _smallest(rules, lambda some: can_be_ordered(gig, some))
+
+
+def limit_clash(gig: Gig, holds: Callable[[Gig], bool]) -> list[Rule]:
+    """A smallest set with the limit on dead air, given that all rules together cannot hold.
+
+    `holds` plans a gig and says whether there is a plan; a timeout must count as True.
+    """
+    gig = with_open_rules(gig)
+    rules = [*rules_of(gig), Rule("max_dead_s")]
+    return _smallest(rules, lambda some: holds(with_rules(gig, some)))
+
+
+def _smallest(rules: list[Rule], holds: Callable[[list[Rule]], bool]) -> list[Rule]:
+    """Leaves out every rule without which the rest still clash; big bites first."""
+    kept = list(rules)
+    bite = max(1, len(kept) // 2)
+    while True:
+        k = 0
+        while k < len(kept):
+            rest = kept[:k] + kept[k + bite :]
+            if len(rest) < len(kept) and not holds(rest):
+                kept = rest
+            else:
+                k += bite
+        if bite == 1:
+            return kept
+        bite = max(1, bite // 2)
+
+
+def can_be_ordered(gig: Gig, rules: list[Rule]) -> bool:
+    """True when some order keeps these rules; only songs that a rule names are placed, the rest fill up."""
+    from ortools.sat.python import cp_model
+
+    model = cp_model.CpModel()
+    part = gig.part_of_place()
+    first = played_count(gig)
+    played = gig.night.now.played if gig.night.now else ()
+    named = sorted({s for r in rules for s in r.songs})
+    at = {s: model.new_int_var(0, len(part) - 1, s) for s in named}
+    inside = {}
+    for s in named:
+        if s in played:
+            model.add(at[s] == played.index(s))
+        else:
+            model.add(at[s] >= first)
+        inside[s] = model.new_int_var(0, max(part), f"part of {s}")
+        model.add_element(at[s], part, inside[s])
+    model.add_all_different(list(at.values()))
+    for rule in rules:
+        _add_rule(model, gig, rule, at, inside)
+    solver = cp_model.CpSolver()
+    solver.parameters.num_workers = 1
+    solver.parameters.max_time_in_seconds = 2.0
+    return solver.solve(model) != cp_model.INFEASIBLE
+
+
+def _add_rule(model, gig, rule, at, inside) -> None:  # type: ignore[no-untyped-def]
+    match rule.kind:
+        case "pin":
+            model.add(at[rule.songs[0]] == gig.place_of_pin(Pin(rule.songs[0], rule.part, rule.place)))
+        case "before":
+            model.add(at[rule.songs[0]] + 1 <= at[rule.songs[1]])
+        case "adjacent":
+            model.add(at[rule.songs[1]] == at[rule.songs[0]] + 1)
+            model.add(inside[rule.songs[0]] == inside[rule.songs[1]])
+        case "apart":
+            a, b = rule.songs
+            next_to = model.new_bool_var("")
+            together = model.new_bool_var("")
+            step = model.new_int_var(-len(gig.songs), len(gig.songs), "")
+            model.add(step == at[a] - at[b])
+            size = model.new_int_var(0, len(gig.songs), "")
+            model.add_abs_equality(size, step)
+            model.add(size == 1).only_enforce_if(next_to)
+            model.add(size != 1).only_enforce_if(~next_to)
+            model.add(inside[a] == inside[b]).only_enforce_if(together)
+            model.add(inside[a] != inside[b]).only_enforce_if(~together)
+            model.add_bool_or([~next_to, ~together])

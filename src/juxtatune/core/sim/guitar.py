@@ -1,0 +1,123 @@
+"""A guitar to learn and test with: strings that are plucked, pegs that turn them, slack that slips."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from juxtatune.core.listening.source import Block
+from juxtatune.core.music.pitch import ISO_16, Reference
+from juxtatune.core.music.tuning import Tuning
+from juxtatune.core.sim.synthesis import Voice, is_spent, pluck, render
+from juxtatune.core.strings.bridge import coupling
+from juxtatune.core.strings.string import usual_string
+
+MOST_SLACK = 6.0  # cents that a string left on a loosening slips flat. Common practice, no source
+TAKE_UP = 10.0  # cents of tightening that take all slack out
+SLIP_TAU = 1.2  # seconds in which most of the slack slips once the string is played
+
+
+@dataclass(frozen=True)
+class Room:
+    """What is heard beside the strings: noise and hum as amplitudes, hum frequency in Hz."""
+
+    noise: float = 2e-4
+    hum: float = 2e-4
+    hum_hz: float = 50.0
+
+
+class SimulatedGuitar:
+    """A SoundSource that plays itself on request. All pitches in cents against the tuning it was made with."""
+
+    def __init__(self, tuning: Tuning, rate: int = 48000, seed: int = 0, bridge: str = "fixed",
+                 room: Room | None = None, reference: Reference = ISO_16, block: int = 960) -> None:  # fmt: skip
+        self.tuning, self.rate, self.block = tuning, rate, block
+        self.room = Room() if room is None else room
+        self.reference = reference
+        count = len(tuning)
+        self._rng = np.random.default_rng(seed)
+        self._base = np.array([reference.hz(p) for p in tuning.pitches])
+        self._stretch = [usual_string(hz).inharmonicity(hz) for hz in self._base]
+        self._cents = np.zeros(count)
+        self._goal = np.zeros(count)
+        self._slack = np.zeros(count)
+        self._coupling = coupling(count, bridge)
+        self._voices: dict[int, Voice] = {}
+        self._clock = 0
+        self._running = False
+
+    @property
+    def name(self) -> str:
+        return "simulated guitar"
+
+    def start(self) -> None:
+        self._running = True
+
+    def stop(self) -> None:
+        self._running = False
+
+    def detune(self, cents: NDArray[np.float64]) -> None:
+        """Sets how far each string lies from the tuning, list order, as if it had been left so."""
+        self._cents = np.asarray(cents, float).copy()
+        self._goal = self._cents.copy()
+        self._slack[:] = 0
+
+    def pitch(self, string: int) -> float:
+        """Where a string is now on the MIDI scale, glide apart."""
+        at = self.tuning.index(string)
+        return self.tuning.pitches[at] + float(self._cents[at]) / 100
+
+    def pluck(self, string: int, strength: float = 0.35) -> None:
+        at = self.tuning.index(string)
+        hz = float(self._base[at] * np.exp2(self._cents[at] / 1200))
+        self._voices[at] = pluck(self._rng, hz, self._stretch[at], self.rate, strength)
+
+    def strum(self) -> None:
+        for string in self.tuning.strings:
+            self.pluck(string, 0.2)
+
+    def damp(self) -> None:
+        for voice in self._voices.values():
+            voice.decay = voice.decay + 40.0
+
+    def turn(self, string: int, cents: float) -> None:
+        """Turns a peg: the string glides there at about 150 cents a second."""
+        at = self.tuning.index(string)
+        self._goal += self._coupling[:, at] * cents
+        if cents < 0:
+            self._slack[at] = min(MOST_SLACK, self._slack[at] - 0.12 * cents)
+        else:
+            self._slack[at] = max(0.0, self._slack[at] - cents * MOST_SLACK / TAKE_UP)
+
+    def read(self, timeout: float) -> Block | None:
+        """The next block; it never waits."""
+        if not self._running:
+            return None
+        paths = self._move(self.block)
+        out = self._room(self.block)
+        for at, voice in list(self._voices.items()):
+            out += render(voice, paths[at], float(self._base[at]), self.rate)
+            if is_spent(voice):
+                del self._voices[at]
+        block = Block(np.clip(out, -1, 1), self.rate, self._clock)
+        self._clock += self.block
+        return block
+
+    def _move(self, count: int) -> NDArray[np.float64]:
+        """Pitch of every string over the next samples (strings, k): pegs turn, slack slips while it rings."""
+        seconds = count / self.rate
+        slipping = np.array([at in self._voices for at in range(len(self._cents))])
+        slip = np.where(slipping, self._slack * (1 - np.exp(-seconds / SLIP_TAU)), 0.0)
+        self._slack -= slip
+        self._goal -= slip
+        step = np.clip(self._goal - self._cents, -150 * seconds * 1.0 - slip, 150 * seconds)
+        paths = self._cents[:, None] + step[:, None] * (np.arange(1, count + 1) / count)[None, :]
+        self._cents = self._cents + step
+        return paths
+
+    def _room(self, count: int) -> NDArray[np.float64]:
+        t = (self._clock + np.arange(count)) / self.rate
+        hum = sum(a * np.sin(2 * np.pi * self.room.hum_hz * n * t) for n, a in ((1, 1.0), (2, 0.4), (3, 0.5)))
+        return self.room.noise * self._rng.normal(0, 1, count) + self.room.hum * np.asarray(hum)
