@@ -1,0 +1,126 @@
+"""What a book holds, as one immutable value: guitars, songs with their ways, nights."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Protocol, TypeVar
+
+from juxtatune.core.errors import UserError
+from juxtatune.core.music.tuning import Tuning
+from juxtatune.core.planning.plan import Slot
+from juxtatune.core.repertoire.night import Gig, Night, Part
+from juxtatune.core.repertoire.song import Song
+from juxtatune.core.strings.instrument import Instrument
+
+
+@dataclass(frozen=True)
+class NightRecord:
+    """A night in the book: its order with the way chosen for each song, the guitars brought, the rules."""
+
+    id: str
+    name: str
+    guitars: tuple[str, ...]
+    slots: tuple[Slot, ...]
+    rules: Night
+
+
+@dataclass(frozen=True)
+class BookState:
+    """Everything in a book but its log. Edits make a new value."""
+
+    instruments: tuple[Instrument, ...] = ()
+    songs: tuple[Song, ...] = ()
+    nights: tuple[NightRecord, ...] = ()
+
+    def instrument(self, instrument_id: str) -> Instrument:
+        return _find(self.instruments, instrument_id, "guitar")
+
+    def song(self, song_id: str) -> Song:
+        return _find(self.songs, song_id, "song")
+
+    def night(self, night_id: str) -> NightRecord:
+        return _find(self.nights, night_id, "night")
+
+    def with_instrument(self, instrument: Instrument) -> BookState:
+        return replace(self, instruments=_put(self.instruments, instrument))
+
+    def with_song(self, song: Song) -> BookState:
+        return replace(self, songs=_put(self.songs, song))
+
+    def with_night(self, night: NightRecord) -> BookState:
+        return replace(self, nights=_put(self.nights, night))
+
+    def tuned(self, instrument_id: str, tuning: Tuning) -> BookState:
+        return self.with_instrument(self.instrument(instrument_id).tuned_to(tuning))
+
+
+def gig_of(state: BookState, night: NightRecord) -> Gig:
+    """The planning problem of a night: its songs in order, with the ways that the guitars brought allow."""
+    songs = []
+    for slot in night.slots:
+        song = state.song(slot.song)
+        ways = tuple(w for w in song.ways if w.instrument in night.guitars)
+        if not ways:
+            raise UserError("no guitar brought can play it", song.title, "a way on " + ", ".join(night.guitars))
+        songs.append(replace(song, ways=ways))
+    instruments = tuple(i for i in state.instruments if i.id in night.guitars)
+    return Gig(instruments, tuple(songs), night.rules)
+
+
+def state_of_gig(gig: Gig, name: str = "Night") -> BookState:
+    """A book holding one gig, its songs in the order given and each in its first way."""
+    parts = gig.part_of_place()
+    slots = tuple(Slot(s.id, parts[min(k, len(parts) - 1)], 0) for k, s in enumerate(gig.songs))
+    used = {w.instrument for s in gig.songs for w in s.ways}
+    guitars = tuple(i.id for i in gig.instruments if i.id in used)
+    return BookState(gig.instruments, gig.songs, (NightRecord("night", name, guitars, slots, gig.night),))
+
+
+def without_song(night: NightRecord, song: str) -> NightRecord:
+    """The night with a song cut: its part grows shorter, and rules that name it go."""
+    slot = next((s for s in night.slots if s.song == song), None)
+    if slot is None:
+        return night
+    parts = tuple(
+        Part(p.name, p.songs - 1) if k == slot.part else p for k, p in enumerate(night.rules.parts)
+    )
+    rules = replace(
+        night.rules, parts=parts,
+        pins=tuple(p for p in night.rules.pins if p.song != song),
+        before=_unnamed(night.rules.before, song), adjacent=_unnamed(night.rules.adjacent, song),
+        apart=_unnamed(night.rules.apart, song), curve=None,
+    )  # fmt: skip
+    return replace(night, slots=tuple(s for s in night.slots if s.song != song), rules=rules)
+
+
+def with_song_added(night: NightRecord, song: str) -> NightRecord:
+    """The night with a song at the end of its last part."""
+    last = len(night.rules.parts) - 1
+    parts = tuple(Part(p.name, p.songs + 1) if k == last else p for k, p in enumerate(night.rules.parts))
+    return replace(night, slots=(*night.slots, Slot(song, last, 0)), rules=replace(night.rules, parts=parts, curve=None))
+
+
+def _unnamed(pairs: tuple[tuple[str, str], ...], song: str) -> tuple[tuple[str, str], ...]:
+    return tuple(pair for pair in pairs if song not in pair)
+
+
+class _Named(Protocol):
+    @property
+    def id(self) -> str: ...
+
+
+T = TypeVar("T", bound=_Named)
+
+
+def _find(rows: tuple[T, ...], wanted: str, kind: str) -> T:
+    for row in rows:
+        if row.id == wanted:
+            return row
+    raise UserError(f"no {kind} {wanted!r} in the book")
+
+
+def _put(rows: tuple[T, ...], new: T) -> tuple[T, ...]:
+    """The row replaced by its id, or added at the end."""
+    if any(row.id == new.id for row in rows):
+        return tuple(new if row.id == new.id else row for row in rows)
+    return (*rows, new)

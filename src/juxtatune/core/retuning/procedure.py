@@ -1,0 +1,205 @@
+"""One retune as it is done by hand: what each string has come to, and what to do next.
+
+A string has landed when it came from below and stayed inside the tolerance long enough; one that fell in
+from above is not yet safe, since slack left in the gear slips later (common practice, no source). Then
+every string is checked once more, because moving one moves the others.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from enum import Enum
+
+from juxtatune.core.retuning.change import Change
+
+
+class Status(Enum):
+    STAYS = "stays"
+    TO_GO = "to go"
+    FROM_ABOVE = "from above"
+    LANDED = "landed"
+    CHECKED = "checked"
+    OFF = "check again"
+
+
+@dataclass(frozen=True)
+class Rules:
+    """Cents and seconds of the landing rule. Start values; every one is a preference."""
+
+    tolerance: float = 2.0
+    hold_s: float = 0.7
+    upward: float = 5.0
+    turn_around: float = 100.0
+    recheck: float = 3.0
+    surest: float = 1.5  # readings less certain than this (1σ, cents) do not land a string
+    settle_s: float = 0.25  # after a pick the pitch is still gliding
+
+
+@dataclass(frozen=True)
+class StringState:
+    """`cents` against the target, None before it was heard; `rose` is True when the last motion was upward."""
+
+    string: int
+    status: Status
+    start_cents: float
+    cents: float | None = None
+    sigma: float | None = None
+    rose: bool = False
+    inside_since: float | None = None
+    above_since: float | None = None
+    lowest: float | None = None
+    held: float = 0.0  # share of the hold time reached
+
+
+@dataclass(frozen=True)
+class Procedure:
+    """The whole retune. `checking` is the last round, in which all strings are read again."""
+
+    change: Change
+    rules: Rules
+    strings: tuple[StringState, ...]
+    active: int
+    checking: bool = False
+    picked_at: float = -10.0
+    level: float = -120.0
+
+    def state(self, string: int) -> StringState:
+        return next(s for s in self.strings if s.string == string)
+
+    @property
+    def moving(self) -> tuple[int, ...]:
+        return tuple(c.string for c in self.change.strings)
+
+    @property
+    def done(self) -> bool:
+        """True once every string was checked at its new pitch."""
+        return all(s.status is Status.CHECKED for s in self.strings)
+
+
+def begin(change: Change, rules: Rules | None = None) -> Procedure:
+    """A retune about to start; the first string to move is active."""
+    offsets = {c.string: -100 * c.semitones for c in change.strings}
+    strings = tuple(
+        StringState(s, Status.TO_GO if s in offsets else Status.STAYS, offsets.get(s, 0.0), rose=offsets.get(s, 0.0) < 0)
+        for s in change.target.strings
+    )
+    first = change.strings[0].string if change.strings else change.target.strings[0]
+    return Procedure(change, rules or Rules(), strings, first, checking=not change.strings)
+
+
+def hear(p: Procedure, t: float, string: int, cents: float, sigma: float, level_db: float) -> Procedure:
+    """The retune after a reading of one string at time t (s)."""
+    picked = t if level_db > p.level + 6.0 else p.picked_at
+    p = replace(p, active=string, level=level_db, picked_at=picked)
+    gliding = t - picked < p.rules.settle_s
+    state = _follow(p.state(string), p.rules, t, cents, sigma, gliding)
+    if not gliding:
+        state = _judge(state, p)
+    strings = tuple(state if s.string == string else s for s in p.strings)
+    return _advance(replace(p, strings=strings))
+
+
+def _follow(s: StringState, rules: Rules, t: float, cents: float, sigma: float, gliding: bool) -> StringState:
+    """Where the string is and which way it last moved."""
+    inside = abs(cents) <= rules.tolerance and sigma <= rules.surest
+    lowest = cents if s.lowest is None else min(s.lowest, cents)
+    rose, above = s.rose, s.above_since
+    if cents <= -rules.upward and not gliding:
+        rose, above = True, None
+    if cents > rules.tolerance and not gliding:
+        above = t if above is None else above
+        if t - above >= 0.3:
+            rose, lowest = False, cents
+    elif cents <= rules.tolerance:
+        above = None
+    if inside and not gliding:
+        since = t if s.inside_since is None else s.inside_since
+    else:
+        since = None if not gliding else s.inside_since
+    held = 0.0 if since is None else min(1.0, (t - since) / rules.hold_s)
+    return replace(s, cents=cents, sigma=sigma, rose=rose, above_since=above, lowest=lowest, inside_since=since, held=held)
+
+
+def _judge(s: StringState, p: Procedure) -> StringState:
+    rules = p.rules
+    long_enough = s.held >= 1.0
+    off = abs(s.cents or 0.0)
+    if p.checking:
+        if off <= rules.recheck and (s.sigma or 9.0) <= rules.surest:
+            steady = s.held > 0.4 or off > rules.tolerance
+            return replace(s, status=Status.CHECKED) if steady else s
+        if (s.sigma or 9.0) <= rules.surest:
+            return replace(s, status=Status.OFF)
+        return s
+    if s.string not in p.moving:
+        return replace(s, status=Status.STAYS)
+    if long_enough:
+        return replace(s, status=Status.LANDED if s.rose else Status.FROM_ABOVE)
+    if s.status is Status.LANDED and off > rules.recheck:
+        return replace(s, status=Status.TO_GO)
+    if s.status is Status.FROM_ABOVE and off > rules.tolerance:
+        return replace(s, status=Status.TO_GO)
+    return s
+
+
+def _advance(p: Procedure) -> Procedure:
+    """Into the check of all strings once every moving one has landed."""
+    if p.checking or any(p.state(s).status is not Status.LANDED for s in p.moving):
+        return p
+    return check_all(p)
+
+
+def check_all(p: Procedure) -> Procedure:
+    """Starts the check of all strings (again)."""
+    strings = tuple(
+        replace(s, status=Status.LANDED if s.string in p.moving else Status.STAYS, inside_since=None, held=0.0)
+        for s in p.strings
+    )
+    return replace(p, strings=strings, checking=True)
+
+
+def select(p: Procedure, string: int) -> Procedure:
+    return replace(p, active=string)
+
+
+def step(p: Procedure, by: int) -> Procedure:
+    """The next (+1) or last (−1) string that still wants something; of all strings when none does."""
+    order = [s.string for s in p.strings]
+    wanting = [s.string for s in p.strings if _wants(s, p)] or order
+    start = order.index(p.active)
+    for k in range(1, len(order) + 1):
+        candidate = order[(start + by * k) % len(order)]
+        if candidate in wanting:
+            return replace(p, active=candidate)
+    return p
+
+
+def _wants(s: StringState, p: Procedure) -> bool:
+    if p.checking:
+        return s.status is not Status.CHECKED
+    return s.string in p.moving and s.status is not Status.LANDED
+
+
+def advice(p: Procedure, string: int) -> str:
+    """What to do with a string, in a few words."""
+    s, rules = p.state(string), p.rules
+    if s.status is Status.CHECKED:
+        return "checked"
+    if s.status is Status.LANDED and not p.checking:
+        return "landed"
+    if s.status is Status.FROM_ABOVE:
+        return "loosen well below, then come up"
+    cents = s.cents if s.cents is not None else s.start_cents
+    if p.checking and (s.cents is None or s.status in (Status.LANDED, Status.STAYS)):
+        return "play it to check"
+    if s.status is Status.STAYS and string not in p.moving:
+        return "stays"
+    if cents > rules.tolerance:
+        return "loosen past it, then come up" if not p.checking else "loosen past it, come up"
+    if cents < -60:
+        return "tighten slowly"
+    if cents < -15:
+        return "up, slowly"
+    if cents < -rules.tolerance:
+        return "up a hair, from below"
+    return "hold it there" if s.rose else "loosen well below, then come up"
