@@ -1,0 +1,138 @@
+"""Tuning one guitar for one song: follows what is heard, and writes the guitar's new state to the book."""
+
+from __future__ import annotations
+
+from collections import deque
+from dataclasses import dataclass
+
+from juxtatune.app.session import Session
+from juxtatune.core.listening.listener import Heard
+from juxtatune.core.listening.pluck import Reading, Targets
+from juxtatune.core.music.naming import name_tuning
+from juxtatune.core.music.pitch import ISO_16, Reference
+from juxtatune.core.music.tuning import Tuning
+from juxtatune.core.retuning import procedure
+from juxtatune.core.retuning.change import change
+from juxtatune.core.retuning.procedure import Procedure, Rules
+
+TRAIL = 400  # readings kept for each string
+
+
+@dataclass(frozen=True)
+class Point:
+    """One reading of a trail: time in s, cents against the target, 1σ in cents."""
+
+    t: float
+    cents: float
+    sigma: float
+
+
+class TuneRun:
+    """One retune of one guitar. Main thread only."""
+
+    def __init__(self, session: Session, instrument: str, target: Tuning, song: str = "",
+                 rules: Rules | None = None, reference: Reference = ISO_16) -> None:  # fmt: skip
+        self.session, self.instrument, self.song = session, instrument, song
+        self.source = session.state.instrument(instrument).tuning
+        self.target, self.reference = target, reference
+        self.procedure: Procedure = procedure.begin(change(self.source, target), rules)
+        self.trails: dict[int, deque[Point]] = {s: deque(maxlen=TRAIL) for s in target.strings}
+        self.last: dict[int, Reading] = {}
+        self.declined: str | None = None
+        self.held = False
+        self.saved = False
+
+    @property
+    def targets(self) -> Targets:
+        """What to listen for: strings may lie anywhere between the old tuning and the new."""
+        return Targets(self.target, self.source, self.reference)
+
+    def hear(self, heard: Heard) -> None:
+        """Takes in what a block of sound brought."""
+        if self.held:
+            return
+        g = heard.glimpse
+        if g is not None and g.string is not None and g.cents is not None:
+            string = self._in_hand(g.pitch, g.string)
+            cents = (g.pitch - self.target.pitch(string)) * 100
+            self.trails[string].append(Point(g.t, cents, g.sigma_cents))
+            self.procedure = procedure.hear(self.procedure, g.t, string, cents, g.sigma_cents, g.level_db)
+        for reading in heard.settled:
+            self._settled(reading)
+        self._finish()
+
+    def _in_hand(self, pitch: float, heard: int) -> int:
+        """Keeps to the string in hand where its way to the target holds the pitch as well as another's."""
+        active = self.procedure.active
+        low, high = self.targets.span(active)
+        if active != heard and active in self.procedure.moving and low <= pitch <= high:
+            trail = self.trails[active]
+            if trail and abs((pitch - self.target.pitch(active)) * 100 - trail[-1].cents) < 60:
+                return active
+            here = min(abs(pitch - self.source.pitch(active)), abs(pitch - self.target.pitch(active)))
+            there = min(abs(pitch - self.source.pitch(heard)), abs(pitch - self.target.pitch(heard)))
+            if here < there:
+                return active
+        return heard
+
+    def _settled(self, reading: Reading) -> None:
+        if reading.string is None or reading.cents is None:
+            self.declined = reading.problem
+            return
+        self.declined = None
+        self.last[reading.string] = reading
+        self.session.log("pluck", {
+            "instrument": self.instrument, "string": reading.string, "target": str(reading.target),
+            "cents": round(reading.cents, 3), "sigma": round(reading.sigma_cents or 0.0, 3),
+        })  # fmt: skip
+
+    def _finish(self) -> None:
+        if self.saved or not self.procedure.done:
+            return
+        self.saved = True
+        state = self.session.state
+        guitar = state.instrument(self.instrument)
+        label = f"{guitar.name} in {name_tuning(self.target).name}"
+        self.session.edit(label, state.tuned(self.instrument, self.target))
+        moved = [{"string": c.string, "semitones": c.semitones} for c in self.procedure.change.strings]
+        self.session.log("retune", {"instrument": self.instrument, "to": str(self.target), "song": self.song, "moved": moved})
+
+    def select(self, string: int) -> None:
+        self.procedure = procedure.select(self.procedure, string)
+
+    def step(self, by: int) -> None:
+        self.procedure = procedure.step(self.procedure, by)
+
+    def check_all(self) -> None:
+        self.saved = False
+        self.procedure = procedure.check_all(self.procedure)
+
+    def summary(self) -> str:
+        """Which strings move, which way and how far, in a sentence."""
+        moves = self.procedure.change.strings
+        name = self.session.state.instrument(self.instrument).name
+        way = f"{name}, {name_tuning(self.source).name} to {name_tuning(self.target).name}"
+        if not moves:
+            return f"{name} stays in {name_tuning(self.target).name}. Check every string."
+        return f"{way}: {_moves(moves)}."
+
+
+def _moves(moves: tuple) -> str:
+    steps = {c.semitones for c in moves}
+    if len(steps) == 1 and len(moves) > 2:
+        strings = f"{len(moves)} strings"
+        return f"{strings} {half_steps(moves[0].semitones)}"
+    return ", ".join(f"{ordinal(c.string)} {half_steps(c.semitones)}" for c in moves)
+
+
+def half_steps(semitones: float) -> str:
+    """`2 half steps down`."""
+    size = abs(semitones)
+    if abs(size - round(size)) > 0.005:
+        return f"{round(size * 100)} ¢ {'up' if semitones > 0 else 'down'}"
+    count = "a half step" if round(size) == 1 else f"{round(size)} half steps"
+    return f"{count} {'up' if semitones > 0 else 'down'}"
+
+
+def ordinal(string: int) -> str:
+    return {1: "1st", 2: "2nd", 3: "3rd"}.get(string, f"{string}th")

@@ -1,0 +1,386 @@
+"""The one window: navigation, Tonight, menus. The work is done in the views."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QAction, QActionGroup, QCloseEvent, QKeySequence, QResizeEvent
+from PySide6.QtWidgets import (
+    QApplication, QFileDialog, QHBoxLayout, QLabel, QLineEdit, QMainWindow, QMessageBox, QStackedWidget, QToolButton,
+    QVBoxLayout, QWidget,
+)  # fmt: skip
+
+from juxtatune.app.preferences import Preferences
+from juxtatune.app.session import Session
+from juxtatune.book.formats.gig import read_gig
+from juxtatune.book.formats.gig_out import write_gig
+from juxtatune.book.state import gig_of, state_of_gig
+from juxtatune.core.errors import UserError
+from juxtatune.core.planning.trace import trace
+from juxtatune.devices.sound_in import devices
+from juxtatune.qt.theme import apply_theme
+from juxtatune.qt.views.guitars.view import GuitarsView
+from juxtatune.qt.views.night.presenter import NightPresenter
+from juxtatune.qt.views.night.view import NightView
+from juxtatune.qt.views.songs.view import SongsView
+from juxtatune.qt.views.tune.presenter import Job, TunePresenter
+from juxtatune.qt.views.tune.view import TuneView
+from juxtatune.qt.widgets.tonight import TonightList, TonightRow
+
+VIEWS = ("Songs", "Guitars", "Night", "Tune")
+FOLD_AT = 1100
+
+
+class MainWindow(QMainWindow):
+    """Holds the session and the views, and keeps one song selected across them."""
+
+    def __init__(self, session: Session, preferences: Preferences) -> None:
+        super().__init__()
+        self.session, self.preferences = session, preferences
+        self.song: str | None = None
+        self.night = NightPresenter(session)
+        self.tune = TunePresenter(session)
+        self.views: dict[str, Any] = {
+            "Songs": SongsView(session), "Guitars": GuitarsView(session),
+            "Night": NightView(self.night), "Tune": TuneView(self.tune),
+        }  # fmt: skip
+        self._lay_out()
+        self._menus()
+        self._connect()
+        self._unwatch = session.watch(self._refresh)
+        night = self.night.night()
+        self._choose(night.slots[0].song if night is not None and night.slots else None)
+        self.show_view("Night")
+        self.night.refresh()
+        self._refresh()
+        self.resize(1280, 800)
+
+    # -- building
+    def _lay_out(self) -> None:
+        top = QWidget(objectName="top")
+        row = QHBoxLayout(top)
+        row.setContentsMargins(16, 0, 16, 0)
+        self.name = QLabel()
+        self.name.setStyleSheet("font-weight: 600;")
+        self.status = QLabel(objectName="status")
+        row.addWidget(self.name)
+        row.addStretch(1)
+        self.tabs: dict[str, QToolButton] = {}
+        for view in VIEWS:
+            tab = QToolButton(objectName="tab")
+            tab.setText(view)
+            tab.setCheckable(True)
+            tab.clicked.connect(lambda _=False, view=view: self.show_view(view))
+            self.tabs[view] = tab
+            row.addWidget(tab)
+        row.addStretch(1)
+        row.addWidget(self.status)
+        self.tonight = TonightList()
+        self.stack = QStackedWidget()
+        for view in VIEWS:
+            self.stack.addWidget(self.views[view])
+        middle = QHBoxLayout()
+        middle.setSpacing(0)
+        middle.addWidget(self.tonight)
+        middle.addWidget(self.stack, 1)
+        foot = QWidget(objectName="foot")
+        row = QHBoxLayout(foot)
+        row.setContentsMargins(16, 6, 16, 6)
+        self.keys, self.note = QLabel(), QLabel()
+        self.note.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self.notice = QLabel()
+        self.notice.setWordWrap(True)
+        self.notice.setContentsMargins(24, 2, 24, 4)
+        row.addWidget(self.keys)
+        row.addStretch(1)
+        row.addWidget(self.note)
+        body = QWidget()
+        column = QVBoxLayout(body)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(top)
+        column.addLayout(middle, 1)
+        column.addWidget(self.notice)
+        column.addWidget(foot)
+        self.setCentralWidget(body)
+        self.setMinimumSize(900, 600)
+
+    def _connect(self) -> None:
+        self.tonight.selected.connect(self._choose)
+        self.views["Night"].song_chosen.connect(self._choose)
+        self.views["Songs"].song_chosen.connect(self._choose)
+        self.views["Night"].opened.connect(self.open_song)
+        for view in self.views.values():
+            view.message.connect(self.say)
+        self.night.changed.connect(self._refresh)
+        self.tune.level.connect(self._show_level)
+        self.tune.source_changed.connect(lambda _: self._show_status())
+        self.views["Tune"].status_changed.connect(self._show_note)
+
+    def _action(self, menu: Any, text: str, work: Callable[[], Any], keys: str | QKeySequence.StandardKey = "") -> QAction:
+        action = QAction(text, self)
+        action.triggered.connect(lambda _=False: work())
+        if keys:
+            action.setShortcut(QKeySequence(keys))
+        menu.addAction(action)
+        return action
+
+    def _menus(self) -> None:
+        bar = self.menuBar()
+        file = bar.addMenu("&File")
+        self._action(file, "&Import gig…", self._import, "Ctrl+I")
+        self._action(file, "&Export gig…", self._export, "Ctrl+E")
+        file.addSeparator()
+        self._action(file, "&Quit", self.close, QKeySequence.StandardKey.Quit)
+        edit = bar.addMenu("&Edit")
+        self.undo_action = self._action(edit, "&Undo", self.undo, QKeySequence.StandardKey.Undo)
+        self.redo_action = self._action(edit, "&Redo", self.redo, QKeySequence.StandardKey.Redo)
+        go = bar.addMenu("&View")
+        for k, view in enumerate(VIEWS):
+            self._action(go, view, lambda view=view: self.show_view(view), f"Ctrl+{k + 1}")
+        go.addSeparator()
+        self._theme_menu(go.addMenu("&Colours"))
+        left = self._action(go, "&Left-handed strings", self._mirror)
+        left.setCheckable(True)
+        left.setChecked(self.preferences.left_handed)
+        self._mirror_action = left
+        self._mirror(False)
+        night = bar.addMenu("&Night")
+        self._action(night, "&Plan", self.plan, "Ctrl+R")
+        self._action(night, "&Take the planned order", self.night.take)
+        self._action(night, "&Stop planning", self.night.cancel)
+        self.sound_menu = bar.addMenu("&Sound")
+        self.sound_menu.aboutToShow.connect(self._fill_sound)
+        help_menu = bar.addMenu("&Help")
+        self._action(help_menu, "&About Juxtatune", self._about)
+
+    def _theme_menu(self, menu: Any) -> None:
+        group = QActionGroup(self)
+        for name in ("system", "dark", "light"):
+            action = self._action(menu, name.capitalize(), lambda name=name: self._set_theme(name))
+            action.setCheckable(True)
+            action.setChecked(self.preferences.theme == name)
+            group.addAction(action)
+
+    def _fill_sound(self) -> None:
+        self.sound_menu.clear()
+        self._action(self.sound_menu, "Simulated guitar", self.tune.use_simulated)
+        self._action(self.sound_menu, "Sound file…", self._open_sound)
+        self.sound_menu.addSeparator()
+        try:
+            found = devices()
+        except UserError:
+            found = []
+        for device in found:
+            self._action(self.sound_menu, device.name, lambda name=device.name: self.tune.use_device(name))
+        if not found:
+            self._action(self.sound_menu, "No sound input found", lambda: None).setEnabled(False)
+
+    # -- navigation
+    def show_view(self, view: str) -> None:
+        for name, tab in self.tabs.items():
+            tab.setChecked(name == view)
+        self.stack.setCurrentWidget(self.views[view])
+        self.tonight.setVisible(view != "Night")
+        if view == "Tune":
+            self._begin_tuning()
+        else:
+            self.tune.stop()
+        self.views[view].setFocus()
+        self._show_hints()
+        self._show_note()
+
+    def view_name(self) -> str:
+        return next(name for name, view in self.views.items() if view is self.stack.currentWidget())
+
+    def _choose(self, song: str | None) -> None:
+        if song == self.song and song is not None:
+            return
+        self.song = song
+        self.views["Night"].select(song)
+        self.views["Songs"].select(song)
+        self._show_tonight()
+        if self.view_name() == "Tune":
+            self._begin_tuning()
+
+    def open_song(self, song: str) -> None:
+        """Opens the gap that leads to a song: Tune, with the guitar and tuning that the song wants."""
+        self._choose(song)
+        self.show_view("Tune")
+
+    def _begin_tuning(self) -> None:
+        job = self._job()
+        if job is not None:
+            self.tune.begin(job)
+
+    def _job(self) -> Job | None:
+        gig, plan = self.night.gig(), self.night.given
+        if gig is None or plan is None or self.song is None:
+            return None
+        place = next((p for p in trace(gig, plan) if p.song == self.song), None)
+        if place is None or place.way is None:
+            return None
+        guitar = self.session.state.instrument(place.way.instrument)
+        now, want = guitar.tuning, place.way.tuning
+        notes = tuple(want.note(s) if place.way.uses(s) else now.note(s) for s in want.strings)
+        cover = place.gap.cover_s if place.gap is not None else 0.0
+        return Job(self.song, gig.song(self.song).title, guitar.id, type(want)(notes), cover)
+
+    # -- showing
+    def _refresh(self) -> None:
+        night = self.night.night()
+        self.name.setText(night.name if night is not None else "Juxtatune")
+        self.setWindowTitle(f"{night.name} – Juxtatune" if night is not None else "Juxtatune")
+        undo, redo = self.session.can_undo, self.session.can_redo
+        self.undo_action.setText(f"&Undo {undo.lower()}" if undo else "&Undo")
+        self.undo_action.setEnabled(undo is not None)
+        self.redo_action.setText(f"&Redo {redo.lower()}" if redo else "&Redo")
+        self.redo_action.setEnabled(redo is not None)
+        self._show_tonight()
+        self._show_status()
+        self._show_hints()
+        self._show_note()
+
+    def _show_tonight(self) -> None:
+        gig, plan, rows = self.night.gig(), self.night.given, []
+        night = self.night.night()
+        chosen = self.song is not None
+        if gig is not None and night is not None and plan is not None:
+            for p in trace(gig, plan):
+                if p.way is None:
+                    continue
+                if p.song == self.song:
+                    chosen = False
+                home = gig.instrument(p.way.instrument).home.pitches
+                rows.append(TonightRow(p.song, gig.song(p.song).title, p.way.tuning.pitches, home, chosen))
+        self.tonight.set_rows(tuple(rows), self.song)
+
+    def _show_status(self) -> None:
+        self.status.setText(f"A4 440 · {self.tune.source_name}")
+
+    def _show_level(self, level: float, clipped: bool) -> None:
+        word = " · too loud" if clipped else ""
+        self.status.setText(f"A4 440 · {self.tune.source_name} · level {round(level)} dB{word}".replace("-", "−"))
+
+    def _show_hints(self) -> None:
+        self.keys.setText("      ".join(self.views[self.view_name()].hints()))
+
+    def _show_note(self) -> None:
+        view = self.view_name()
+        self.note.setText(self.tune.counts() if view == "Tune" else "left is lower, right is higher" if view == "Night" else "")
+
+    def say(self, text: str) -> None:
+        self.notice.setText(text)
+
+    # -- actions
+    def plan(self) -> None:
+        self.show_view("Night")
+        self.night.plan()
+
+    def undo(self) -> None:
+        self._step_edit(QLineEdit.undo, self.session.undo, "Undone")
+
+    def redo(self) -> None:
+        self._step_edit(QLineEdit.redo, self.session.redo, "Done again")
+
+    def _step_edit(self, in_field: Callable[[QLineEdit], None], in_book: Callable[[], str | None], word: str) -> None:
+        """A text field with the focus comes first."""
+        focus = QApplication.focusWidget()
+        if isinstance(focus, QLineEdit) and focus.text():
+            in_field(focus)
+            return
+        try:
+            label = in_book()
+        except UserError as error:
+            self.say(error.message())
+            return
+        if label:
+            self.say(f"{word}: {label.lower()}.")
+
+    def _mirror(self, toggle: bool = True) -> None:
+        if toggle:
+            self.preferences = self.preferences.with_(left_handed=self._mirror_action.isChecked())
+            self._save_preferences()
+        self.views["Night"].canvas.mirrored = self.tonight.mirrored = self.preferences.left_handed
+        self.views["Tune"].approach.mirrored = self.preferences.left_handed
+        self.update()
+        self.views["Night"].canvas.update()
+        self.tonight.update()
+        self.views["Tune"].approach.update()
+
+    def _set_theme(self, name: str) -> None:
+        self.preferences = self.preferences.with_(theme=name)
+        self._save_preferences()
+        app = QApplication.instance()
+        if isinstance(app, QApplication):
+            apply_theme(app, self.preferences.resolved_theme())
+        self.update()
+
+    def _save_preferences(self) -> None:
+        try:
+            self.preferences.save()
+        except UserError as error:
+            self.say(error.message())
+
+    def _import(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Import a gig", "", "Gig files (*.json)")
+        if name:
+            self.import_gig(Path(name))
+
+    def import_gig(self, path: Path) -> None:
+        """Puts a gig file's guitars, songs and night into the book in place of the old ones; one undoable edit."""
+        try:
+            self.session.edit("Import a gig", state_of_gig(read_gig(path), path.stem))
+        except UserError as error:
+            self.say(f"{error.message()}. The book is as it was.")
+            return
+        night = self.night.night()
+        self._choose(night.slots[0].song if night is not None and night.slots else None)
+        self.say(f"{path.name} is in the book. Ctrl+Z brings the old night back.")
+
+    def _export(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(self, "Export the gig", "gig.json", "Gig files (*.json)")
+        if name:
+            self.export_gig(Path(name))
+
+    def export_gig(self, path: Path) -> None:
+        night = self.night.night()
+        if night is None:
+            self.say("There is no night to export yet.")
+            return
+        try:
+            write_gig(path, gig_of(self.session.state, night))
+        except UserError as error:
+            self.say(error.message())
+            return
+        self.say(f"Exported to {path}.")
+
+    def _open_sound(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Listen to a sound file", "", "Sound files (*.wav *.flac *.ogg)")
+        if name:
+            self.tune.use_file(Path(name))
+
+    def _about(self) -> None:
+        QMessageBox.about(
+            self, "About Juxtatune",
+            "Juxtatune retunes guitars for a set: it hears every string, plans the night and keeps the record.\n"
+            "Licence: GPL-3.0-or-later. Loud rooms and headphones harm hearing: keep levels down and wear protection.",
+        )  # fmt: skip
+
+    # -- window
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.tonight.fold(self.width() <= FOLD_AT)
+        self._show_hints()
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        self._unwatch()
+        self.views["Songs"].close_view()
+        self.views["Guitars"].close_view()
+        self.tune.close()
+        self.night.close()
+        self.session.close()
+        super().closeEvent(event)

@@ -1,0 +1,192 @@
+"""What the Night view shows and does: prices the order, plans, takes, edits. No widgets."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+from PySide6.QtCore import QObject, Signal
+
+from juxtatune.app import night as edits
+from juxtatune.app.planning import Outcome
+from juxtatune.app.session import Session
+from juxtatune.book.state import NightRecord, gig_of
+from juxtatune.core.errors import UserError
+from juxtatune.core.planning.plan import Plan
+from juxtatune.core.planning.solve import Solution
+from juxtatune.core.repertoire.night import Gig
+from juxtatune.qt.widgets.score_values import Score, score_of, seconds
+from juxtatune.qt.worker import LatestWorker, PlanWorker
+
+PLAN_SECONDS = 60.0
+
+
+class NightPresenter(QObject):
+    """Owns the planning and pricing workers of the open night."""
+
+    changed = Signal()
+    message = Signal(str)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.given: Plan | None = None
+        self.planned: Solution | None = None
+        self._planned_gig: Gig | None = None
+        self._worker: PlanWorker | None = None
+        self._priced_for: NightRecord | None = None
+        self._prices = LatestWorker()
+        self._prices.done.connect(self._priced)
+        self._prices.failed.connect(lambda key, text: self.message.emit(text))
+        self._unwatch = session.watch(self.refresh)
+
+    def close(self) -> None:
+        self._unwatch()
+        self.cancel()
+        if self._worker is not None:
+            self._worker.wait(3000)
+        self._prices.close()
+
+    # -- state
+    def night(self) -> NightRecord | None:
+        return self.session.state.nights[0] if self.session.state.nights else None
+
+    def gig(self) -> Gig | None:
+        night = self.night()
+        return gig_of(self.session.state, night) if night is not None and night.slots else None
+
+    def refresh(self) -> None:
+        """Prices the order afresh after any change of the book."""
+        night = self.night()
+        if night is None or not night.slots:
+            self.given = None
+            self.changed.emit()
+            return
+        try:
+            gig = gig_of(self.session.state, night)
+        except UserError as error:
+            self.message.emit(error.message())
+            return
+        if self._planned_gig is not None and not _same_problem(self._planned_gig, gig):
+            self.planned, self._planned_gig = None, None
+        self._prices.ask((night, gig), lambda: edits.as_given(gig, night))
+
+    def _priced(self, key: tuple[NightRecord, Gig], plan: Plan | None) -> None:
+        if key[0] is not self.night():
+            return
+        self.given = plan
+        self.changed.emit()
+
+    def scores(self) -> list[Score]:
+        """The order as it stands, and beside it the planned one when there is one to show."""
+        gig = self.gig()
+        if gig is None or self.given is None:
+            return []
+        out = [score_of(gig, self.given, "As given")]
+        plan = self.planned.plan if self.planned is not None else None
+        if plan is not None and self.planned is not None and plan.order != self.given.order:
+            out.append(score_of(self._planned_gig or gig, plan, self._plan_title(self.planned)))
+        return out
+
+    def _plan_title(self, s: Solution) -> str:
+        if s.optimal:
+            return "Planned, proven best"
+        return "Planned so far" if self.planning else "Planned, best found"
+
+    # -- planning
+    @property
+    def planning(self) -> bool:
+        return self._worker is not None and self._worker.isRunning()
+
+    def plan(self, seconds_limit: float = PLAN_SECONDS) -> None:
+        gig = self.gig()
+        if gig is None or self.planning:
+            return
+        self.planned, self._planned_gig = None, gig
+        self._worker = PlanWorker(gig, seconds_limit)
+        self._worker.better.connect(self._better)
+        self._worker.ended.connect(self._ended)
+        self._worker.failed.connect(self.message)
+        self._worker.start()
+        self.message.emit("Planning. Esc stops and keeps the best order so far.")
+
+    def cancel(self) -> None:
+        if self._worker is not None:
+            self._worker.cancel()
+
+    def _better(self, solution: Solution) -> None:
+        if solution.plan is None or self._planned_gig is None:
+            return
+        self.planned = solution
+        left = f"at least {seconds(solution.bound)} is certain" if solution.bound >= 1 else "no bound yet"
+        self.message.emit(f"Planning: {seconds(solution.plan.totals.dead_s)} of dead air so far, {left}. Esc stops.")
+        self.changed.emit()
+
+    def _ended(self, outcome: Outcome) -> None:
+        if outcome.clash:
+            self.message.emit("These rules cannot all hold: " + "; ".join(r.words() for r in outcome.clash))
+        elif outcome.solution is None or outcome.solution.plan is None:
+            self.message.emit("No order was found in the time. Loosen a rule or plan again.")
+        elif self._planned_gig is not None:
+            self.planned = outcome.solution
+            self.message.emit(self._verdict(outcome.solution))
+        self.changed.emit()
+
+    def _verdict(self, s: Solution) -> str:
+        assert s.plan is not None
+        if self.given is not None and s.plan.totals.objective >= self.given.totals.objective - 1e-6 and s.optimal:
+            return "Your order is already the best there is."
+        what = "Proven: no order has less" if s.optimal else f"Not proven: the best may be as low as {seconds(s.bound)}"
+        return f"{seconds(s.plan.totals.dead_s)} of dead air. {what}. T takes this order."
+
+    def take(self) -> None:
+        """Takes the planned order into the book, as one edit that can be undone."""
+        night = self.night()
+        if night is None or self.planned is None or self.planned.plan is None:
+            self.message.emit("Nothing planned yet: Ctrl+R plans.")
+            return
+        self.session.edit("Take the planned order", self.session.state.with_night(
+            edits.take_plan(self.session.state, night, self.planned.plan)))  # fmt: skip
+        self.message.emit("Order taken. Ctrl+Z brings the old one back.")
+
+    # -- edits
+    def move(self, song: str, place: int) -> None:
+        self._edit("Move a song", lambda n: edits.move_song(n, song, place))
+
+    def move_by(self, song: str, by: int) -> None:
+        night = self.night()
+        if night is not None:
+            at = [s.song for s in night.slots].index(song)
+            self.move(song, at + by)
+
+    def toggle_pin(self, song: str) -> None:
+        self._edit("Pin", lambda n: edits.toggle_pin(n, song))
+
+    def toggle_medley(self, song: str) -> None:
+        self._edit("Medley", lambda n: edits.toggle_medley(n, song))
+
+    def next_way(self, song: str) -> None:
+        self._edit("Another way to play", lambda n: edits.next_way(self.session.state, n, song))
+
+    def set_talk(self, song: str, talk: float) -> None:
+        self._edit("Talk", lambda n: edits.set_talk(n, song, talk))
+
+    def talk(self, song: str) -> float:
+        night = self.night()
+        return night.rules.cover(song) if night is not None else 0.0
+
+    def _edit(self, label: str, change: Callable[[NightRecord], NightRecord]) -> None:
+        night = self.night()
+        if night is None:
+            return
+        try:
+            self.session.edit(label, self.session.state.with_night(change(night)))
+        except UserError as error:
+            self.message.emit(error.message())
+
+
+def _same_problem(a: Gig, b: Gig) -> bool:
+    """True when two gigs differ in nothing but the order of their songs and today's tunings."""
+    if {s.id: s for s in a.songs} != {s.id: s for s in b.songs} or a.night != b.night:
+        return False
+    return [replace(i, tuning=i.home) for i in a.instruments] == [replace(i, tuning=i.home) for i in b.instruments]

@@ -1,0 +1,123 @@
+"""The Night view: the score of the order, and of the plan beside it."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QKeyEvent, QResizeEvent
+from PySide6.QtWidgets import QInputDialog, QLabel, QScrollArea, QVBoxLayout, QWidget
+
+from juxtatune.qt.views.night.presenter import NightPresenter
+from juxtatune.qt.widgets.score import ScoreCanvas
+
+HINTS = (
+    "Ctrl+R  plan", "T  take this order", "Enter  open", "Alt+↑↓  move", "P  pin", "M  medley", "W  way", "L  talk", "Ctrl+Z  undo",
+)  # fmt: skip
+EMPTY = "No songs in this night yet. Add songs in the Songs view, or import a gig file from the File menu."
+
+
+class NightView(QWidget):
+    """Keys and pointer to presenter calls; presenter state to the canvas."""
+
+    song_chosen = Signal(str)
+    opened = Signal(str)
+    message = Signal(str)
+
+    def __init__(self, presenter: NightPresenter) -> None:
+        super().__init__()
+        self.presenter = presenter
+        self.canvas = ScoreCanvas()
+        self.empty = QLabel(EMPTY)
+        self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.empty.setWordWrap(True)
+        self.scroll = QScrollArea()
+        self.scroll.setWidgetResizable(True)
+        self.scroll.setWidget(self.canvas)
+        self.scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.addWidget(self.scroll)
+        layout.addWidget(self.empty)
+        self.setFocusProxy(self.canvas)
+        self.canvas.installEventFilter(self)
+        self.canvas.selected.connect(self.song_chosen)
+        self.canvas.opened.connect(self.opened)
+        self.canvas.moved.connect(presenter.move)
+        presenter.changed.connect(self.refresh)
+        presenter.message.connect(self.message)
+        self.refresh()
+
+    def hints(self) -> tuple[str, ...]:
+        narrow = len(self.presenter.scores()) == 2 and self.canvas.width() < 1240
+        return (*HINTS, "F  flip") if narrow else HINTS
+
+    def select(self, song: str | None) -> None:
+        self.canvas.set_song(song)
+
+    def refresh(self) -> None:
+        scores = self.presenter.scores()
+        self.canvas.set_orders(scores)
+        nothing = self.presenter.gig() is None
+        self.empty.setVisible(nothing)
+        self.scroll.setVisible(not nothing)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.canvas.update()
+
+    def eventFilter(self, watched: object, event: object) -> bool:
+        if isinstance(event, QKeyEvent) and event.type() == QKeyEvent.Type.KeyPress:
+            return self._key(event)
+        return False
+
+    def _key(self, event: QKeyEvent) -> bool:
+        song, key = self.canvas.song(), event.key()
+        alt = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
+        control = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
+        if control:
+            return False
+        step = {Qt.Key.Key_Down: 1, Qt.Key.Key_Up: -1}.get(Qt.Key(key), 0)
+        if step and alt and song is not None:
+            self.presenter.move_by(song, step)
+        elif step:
+            self._step(step)
+        elif key == Qt.Key.Key_T:
+            self.presenter.take()
+        elif key == Qt.Key.Key_Escape:
+            self.presenter.cancel()
+        elif key == Qt.Key.Key_F:
+            self.canvas.flipped = not self.canvas.flipped
+            self.canvas.update()
+        elif song is None:
+            return False
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.opened.emit(song)
+        elif key == Qt.Key.Key_P:
+            self.presenter.toggle_pin(song)
+        elif key == Qt.Key.Key_M:
+            self.presenter.toggle_medley(song)
+        elif key == Qt.Key.Key_W:
+            self.presenter.next_way(song)
+        elif key == Qt.Key.Key_L:
+            self._ask_talk(song)
+        else:
+            return False
+        return True
+
+    def _step(self, by: int) -> None:
+        shown = self.canvas.shown()
+        if not shown:
+            return
+        rows = [r.song for r in shown[0].rows]
+        at = rows.index(self.canvas.song()) if self.canvas.song() in rows else -by if by < 0 else -1
+        song = rows[max(0, min(len(rows) - 1, at + by))]
+        self.canvas.set_song(song)
+        centre = self.canvas.row_centre(0, rows.index(song))
+        self.scroll.ensureVisible(int(centre.x()), int(centre.y()), 0, 60)
+        self.song_chosen.emit(song)
+
+    def _ask_talk(self, song: str) -> None:
+        value, ok = QInputDialog.getDouble(
+            self, "Talk after this song", "Seconds of talk and applause:", self.presenter.talk(song), 0, 600, 0
+        )
+        if ok:
+            self.presenter.set_talk(song, value)

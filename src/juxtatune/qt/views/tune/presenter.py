@@ -1,0 +1,296 @@
+"""What the Tune view shows and does: the run, the words, the peg panel's guitar. No widgets."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from juxtatune.app.session import Session
+from juxtatune.app.tune import Point, TuneRun, half_steps, ordinal
+from juxtatune.core.errors import UserError
+from juxtatune.core.listening.listener import Heard
+from juxtatune.core.listening.source import SoundSource
+from juxtatune.core.music.notes import pretty
+from juxtatune.core.music.tuning import Tuning
+from juxtatune.core.retuning import procedure
+from juxtatune.core.retuning.procedure import Status, StringState
+from juxtatune.core.sim.guitar import SimulatedGuitar
+from juxtatune.devices.sound_file import FileSource
+from juxtatune.devices.sound_in import LiveSource, find_device
+from juxtatune.qt.widgets.approach_values import Column, TrailPoint, figure
+from juxtatune.qt.worker import AudioWorker
+
+FORMS = {
+    Status.STAYS: "waiting", Status.TO_GO: "moving", Status.FROM_ABOVE: "hollow",
+    Status.LANDED: "landed", Status.CHECKED: "checked", Status.OFF: "moving",
+}  # fmt: skip
+BREAK_FROM = 1.0  # half steps above home from which a string is said to be at risk
+REPAINT_MS = 40
+
+
+@dataclass(frozen=True)
+class Job:
+    """What is to be tuned: a guitar to a tuning for a song, with seconds of talk before it."""
+
+    song: str
+    title: str
+    instrument: str
+    target: Tuning
+    cover_s: float
+
+
+class TunePresenter(QObject):
+    """Owns the audio worker and the run."""
+
+    changed = Signal()
+    message = Signal(str)
+    level = Signal(float, bool)
+    source_changed = Signal(str)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.job: Job | None = None
+        self.run: TuneRun | None = None
+        self.guitar: SimulatedGuitar | None = None
+        self.source_name = "simulated guitar"
+        self.wanted: str | None = None  # None: the simulated guitar; else a file or a device
+        self.wanted_file: Path | None = None
+        self._worker: AudioWorker | None = None
+        self._seed = 0
+        self._now = 0.0
+        self._left = 0.0
+        self._repaint = QTimer(self)
+        self._repaint.setInterval(REPAINT_MS)
+        self._repaint.timeout.connect(self._paint_if_new)
+        self._new = False
+        self._talk = QTimer(self)
+        self._talk.setInterval(1000)
+        self._talk.timeout.connect(self._tick)
+
+    # -- life
+    def begin(self, job: Job) -> None:
+        """Starts on a retune, unless it is the one under way."""
+        if self.run is not None and self.job == job and not self.run.saved:
+            self.listen()
+            return
+        self.stop()
+        self.job = job
+        self.run = TuneRun(self.session, job.instrument, job.target, job.song)
+        self._left = job.cover_s
+        self.guitar = None
+        self._talk.start()
+        self.listen()
+        self.changed.emit()
+
+    def stop(self) -> None:
+        """Stops listening; the run stays where it is."""
+        self._repaint.stop()
+        if self._worker is not None:
+            self._worker.finish()
+            self._worker = None
+
+    def close(self) -> None:
+        self._talk.stop()
+        self.stop()
+
+    def listen(self) -> None:
+        """Opens the wanted source and listens to it."""
+        if self.run is None or self._worker is not None:
+            return
+        try:
+            source = self._source()
+        except UserError as error:
+            self.message.emit(error.message())
+            return
+        self.source_name = source.name
+        self._worker = AudioWorker(source, self.run.targets)
+        self._worker.heard.connect(self._heard)
+        self._worker.level.connect(self.level)
+        self._worker.state.connect(self.message)
+        self._worker.start()
+        self._repaint.start()
+        self.source_changed.emit(self.source_name)
+
+    def use_simulated(self) -> None:
+        self._switch(None, None)
+
+    def use_file(self, path: Path) -> None:
+        self._switch(None, path)
+
+    def use_device(self, name: str) -> None:
+        self._switch(name, None)
+
+    def _switch(self, device: str | None, file: Path | None) -> None:
+        self.stop()
+        self.wanted, self.wanted_file = device, file
+        self.listen()
+        self.changed.emit()
+
+    def _source(self) -> SoundSource:
+        assert self.run is not None
+        if self.wanted_file is not None:
+            source = FileSource(self.wanted_file)
+            if source.warning:
+                self.message.emit(source.warning)
+            return source
+        if self.wanted is not None:
+            return LiveSource(find_device(self.wanted))
+        if self.guitar is None:
+            self._seed += 1
+            self.guitar = SimulatedGuitar(self.run.source, seed=self._seed)
+            stray = np.random.default_rng(self._seed).uniform(-1.5, 1.5, len(self.run.source))
+            self.guitar.detune(stray)
+        return self.guitar
+
+    @property
+    def simulated(self) -> bool:
+        return self.wanted is None and self.wanted_file is None
+
+    def _heard(self, heard: Heard) -> None:
+        if self.run is None:
+            return
+        was = self.run.saved
+        try:
+            self.run.hear(heard)
+        except UserError as error:
+            self.message.emit(error.message())
+        if heard.glimpse is not None:
+            self._now = heard.glimpse.t
+        self._new = True
+        if self.run.saved and not was:
+            name = self.session.state.instrument(self.run.instrument).name
+            self.message.emit(f"Every string checked: {name} is in {self.tuning_name()} now, and the book knows.")
+
+    def _paint_if_new(self) -> None:
+        if self._new:
+            self._new = False
+            self.changed.emit()
+
+    def _tick(self) -> None:
+        if self._left > 0:
+            self._left -= 1
+            self.changed.emit()
+
+    # -- actions
+    def step(self, by: int) -> None:
+        if self.run is not None:
+            self.run.step(by)
+            self.changed.emit()
+
+    def select(self, string: int) -> None:
+        if self.run is not None:
+            self.run.select(string)
+            self.changed.emit()
+
+    def hold(self) -> None:
+        if self.run is not None:
+            self.run.held = not self.run.held
+            self.changed.emit()
+
+    def check_all(self) -> None:
+        if self.run is not None:
+            self.run.check_all()
+            self.changed.emit()
+
+    def pluck(self) -> None:
+        if self.run is not None and self.guitar is not None and self.simulated:
+            self.guitar.pluck(self.run.procedure.active)
+
+    def strum(self) -> None:
+        if self.guitar is not None and self.simulated:
+            self.guitar.strum()
+
+    def turn(self, cents: float) -> None:
+        """Turns the active string's peg on the simulated guitar."""
+        if self.run is not None and self.guitar is not None and self.simulated:
+            self.guitar.turn(self.run.procedure.active, cents)
+
+    # -- what is shown
+    def tuning_name(self) -> str:
+        from juxtatune.core.music.naming import name_tuning
+
+        return pretty(name_tuning(self.run.target).name) if self.run is not None else ""
+
+    def heading(self) -> tuple[str, str, str]:
+        """(title, what to do, talk left)."""
+        if self.job is None or self.run is None:
+            return "Nothing to tune yet", "Choose a song in Tonight, or open a gap in the Night view.", ""
+        talk = f"{round(self._left)} s of talk left" if self._left > 0 else ""
+        return self.job.title, pretty(self.run.summary()), talk
+
+    def caution(self) -> str:
+        """What can go wrong with this retune, where it can."""
+        if self.run is None:
+            return ""
+        home = self.session.state.instrument(self.run.instrument).home
+        high = [c.string for c in self.run.procedure.change.strings
+                if c.semitones > 0 and c.target.pitch - home.pitch(c.string) >= BREAK_FROM]  # fmt: skip
+        if not high:
+            return ""
+        strings = " and ".join(ordinal(s) for s in high)
+        return f"The {strings} goes above its usual pitch and may break: keep your face out of its line, go up slowly."
+
+    def columns(self) -> tuple[Column, ...]:
+        if self.run is None:
+            return ()
+        return tuple(self._column(s) for s in self.run.procedure.strings)
+
+    def _column(self, s: StringState) -> Column:
+        assert self.run is not None
+        p = self.run.procedure
+        heard = s.cents is not None
+        cents = s.cents if heard else s.start_cents
+        moving = s.string in p.moving
+        shown = heard or moving
+        text, unit = figure(cents) if shown and cents is not None else ("·", "")
+        action = procedure.advice(p, s.string)
+        if not heard and moving and not p.checking and s.string != p.active:
+            action = half_steps(-s.start_cents / 100)
+        trail = tuple(TrailPoint(self._now - q.t, q.cents, q.sigma) for q in reversed(self._points(s.string)))
+        note = pretty(str(self.run.target.note(s.string)))
+        return Column(
+            s.string, note, text, unit, action, self._detail(s), FORMS[s.status], cents if shown else None,
+            s.sigma or 1.0, s.held, trail, False, False,
+        )  # fmt: skip
+
+    def _points(self, string: int) -> list[Point]:
+        assert self.run is not None
+        return [q for q in self.run.trails[string] if self._now - q.t < 9.5]
+
+    def _detail(self, s: StringState) -> str:
+        assert self.run is not None
+        if self.run.declined and s.string == self.run.procedure.active:
+            return self.run.declined
+        parts = []
+        if s.sigma is not None:
+            parts.append(f"certain to ±{max(0.1, s.sigma):.1f} ¢")
+        last = self.run.last.get(s.string)
+        if last is not None and last.attack_cents is not None and last.cents is not None:
+            away = last.attack_cents - last.cents
+            if abs(away) >= 0.5:
+                parts.append(f"attack reads {abs(away):.0f} ¢ {'sharper' if away > 0 else 'flatter'}")
+        change = next((c for c in self.run.procedure.change.strings if c.string == s.string), None)
+        if not parts and change is not None and change.reference is not None:
+            r = change.reference
+            fret = f", fret {r.fret}" if r.fret else ""
+            parts.append(f"{half_steps(change.semitones)} · by ear: {r.interval} of the {ordinal(r.string)}{fret}")
+        return " · ".join(parts)
+
+    def counts(self) -> str:
+        """`1 landed · 1 to check · 4 to go`."""
+        if self.run is None:
+            return ""
+        p = self.run.procedure
+        if p.done:
+            return "all strings checked"
+        if p.checking:
+            done = sum(s.status is Status.CHECKED for s in p.strings)
+            return f"{done} checked · {len(p.strings) - done} to check"
+        landed = sum(p.state(s).status is Status.LANDED for s in p.moving)
+        hollow = sum(p.state(s).status is Status.FROM_ABOVE for s in p.moving)
+        again = f" · {hollow} to come up again" if hollow else ""
+        return f"{landed} landed{again} · {len(p.moving) - landed - hollow} to go"

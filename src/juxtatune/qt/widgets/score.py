@@ -1,0 +1,326 @@
+"""The score: a night as strings that run down it, one order or two side by side."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from PySide6.QtCore import QLineF, QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
+from PySide6.QtWidgets import QWidget
+
+from juxtatune.qt.theme import Theme, font
+from juxtatune.qt.widgets.score_values import GuitarColumn, Score, ScoreRow
+from juxtatune.qt.widgets.signature import places, stroke_width
+
+HEAD = 84
+ROW, LEAST_ROW = 34, 28
+INTERVAL = 34
+BAND = 11  # height of the gap band between two rows
+AIR = 96  # column of dead air that no string enters
+MARGIN = 24
+BETWEEN = 32
+BOTH_FROM = 1240
+BAR_S_PER_PX = 2.0
+
+
+@dataclass(frozen=True)
+class Half:
+    """Where one order is drawn: left edge, title column, guitar columns, dead air."""
+
+    left: float
+    right: float
+    titles: float
+    columns: tuple[tuple[float, float], ...]  # left edge and string spacing of each guitar
+
+
+class ScoreCanvas(QWidget):
+    """Paints one or two scores. Selecting, opening and dragging rows are reported, not done here."""
+
+    selected = Signal(str)
+    opened = Signal(str)
+    moved = Signal(str, int)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._orders: list[Score] = []
+        self._song: str | None = None
+        self._drag: tuple[str, float, float] | None = None
+        self.flipped = False
+        self.mirrored = False
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Score of the night")
+
+    def set_orders(self, orders: list[Score]) -> None:
+        self._orders = orders
+        self.updateGeometry()
+        self.setMinimumHeight(self._height(LEAST_ROW))
+        self.update()
+
+    def set_song(self, song: str | None) -> None:
+        self._song = song
+        self.update()
+
+    def song(self) -> str | None:
+        return self._song
+
+    def shown(self) -> list[Score]:
+        """The orders that fit: both when wide enough, else one."""
+        if len(self._orders) == 2 and self.width() < BOTH_FROM:
+            return [self._orders[1 if self.flipped else 0]]
+        return self._orders
+
+    def sizeHint(self) -> QSize:
+        return QSize(1240, self._height(ROW))
+
+    def _height(self, row: float) -> int:
+        rows = max((len(s.rows) for s in self._orders), default=0)
+        parts = max((_parts(s) for s in self._orders), default=1)
+        return int(HEAD + rows * row + (parts - 1) * INTERVAL + 16)
+
+    def row_height(self) -> float:
+        """As tall as fits, within limits."""
+        rows = max((len(s.rows) for s in self._orders), default=1)
+        parts = max((_parts(s) for s in self._orders), default=1)
+        fits = (self.height() - HEAD - 16 - (parts - 1) * INTERVAL) / max(1, rows)
+        return float(max(LEAST_ROW, min(ROW + 8, fits)))
+
+    # -- geometry
+    def _halves(self) -> list[Half]:
+        orders = self.shown()
+        width = self.width() - 2 * MARGIN
+        each = (width - BETWEEN) / 2 if len(orders) == 2 else min(width, 1100.0)
+        return [self._half(s, MARGIN + k * (each + BETWEEN), each) for k, s in enumerate(orders)]
+
+    def _half(self, score: Score, left: float, width: float) -> Half:
+        strings = sum(len(g.home) for g in score.guitars if g.used)
+        idle = sum(1 for g in score.guitars if not g.used)
+        shown = max(1, sum(1 for g in score.guitars if g.used))
+        titles = min(210.0 if width < 700 else 300.0, width * 0.32)
+        room = width - titles - AIR - idle * 18 - shown * 14
+        spacing = max(7.0, min(18.0, room / max(1, strings)))
+        columns = []
+        x = left + titles
+        for g in score.guitars:
+            columns.append((x, spacing if g.used else 0.0))
+            x += (len(g.home) * spacing + 14) if g.used else 18
+        return Half(left, left + width, left + titles, tuple(columns))
+
+    def _top(self, score: Score, k: int) -> float:
+        """Upper edge of a row."""
+        height = self.row_height()
+        before = len({r.part for r in score.rows[:k]} - {score.rows[k].part}) if score.rows else 0
+        return HEAD + k * height + before * INTERVAL
+
+    # -- painting
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        halves = self._halves()
+        for score, half in zip(self.shown(), halves, strict=True):
+            self._paint_head(painter, score, half)
+            for k in range(len(score.rows)):
+                self._paint_row(painter, score, half, k)
+            self._paint_interval(painter, score, half)
+        if len(halves) == 2 and self._song is not None:
+            self._paint_link(painter, halves)
+        if self._drag is not None:
+            painter.setPen(QPen(Theme.now.attention, 2))
+            y = self._drag[2]
+            painter.drawLine(QLineF(MARGIN, y, halves[0].right, y))
+
+    def _paint_head(self, p: QPainter, score: Score, half: Half) -> None:
+        c = Theme.now
+        p.setFont(font(20, 600))
+        p.setPen(c.text)
+        p.drawText(QPointF(half.left, 28), score.title)
+        p.setPen(c.attention)
+        p.drawText(QRectF(half.left, 6, half.right - half.left, 30), Qt.AlignmentFlag.AlignRight, score.totals)
+        p.setFont(font(14))
+        p.setPen(c.muted)
+        for g, (x, spacing) in zip(score.guitars, half.columns, strict=True):
+            if g.used:
+                width = len(g.home) * spacing
+                p.drawText(QRectF(x - 10, 52, width + 20, 20), Qt.AlignmentFlag.AlignCenter, g.name)
+        p.drawText(QRectF(half.right - AIR, 52, AIR, 20), Qt.AlignmentFlag.AlignRight, "dead air")
+
+    def _paint_row(self, p: QPainter, score: Score, half: Half, k: int) -> None:
+        c, row, top, height = Theme.now, score.rows[k], self._top(score, k), self.row_height()
+        if row.song == self._song:
+            rect = QRectF(half.left - 8, top + BAND / 2, half.right - half.left + 16, height - BAND / 2)
+            p.fillRect(rect, c.selected)
+            if self.hasFocus():
+                p.setPen(QPen(c.attention, 1))
+                p.drawRect(rect)
+        middle = QRectF(half.left, top + BAND / 2, half.titles - half.left - 12, height - BAND / 2)
+        p.setFont(font(14))
+        p.setPen(c.muted)
+        p.drawText(QRectF(middle.left(), middle.top(), 22, middle.height()), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, str(k + 1))
+        self._paint_marks(p, row, middle)
+        face = font(16, 600 if row.song == self._song else 400)
+        p.setFont(face)
+        p.setPen(c.text)
+        room = QRectF(middle.left() + 32, middle.top(), middle.width() - 32, middle.height())
+        title = row.title + (f"  capo {row.capo}" if row.capo else "")
+        text = QFontMetricsF(face).elidedText(title, Qt.TextElideMode.ElideMiddle, room.width())
+        p.drawText(room, Qt.AlignmentFlag.AlignVCenter, text)
+        first = k == 0 or score.rows[k - 1].part != row.part
+        last = k + 1 == len(score.rows) or score.rows[k + 1].part != row.part
+        for g, guitar in enumerate(score.guitars):
+            self._paint_guitar(p, guitar, half.columns[g], row, g, top, height, first, last)
+        if row.gap is not None:
+            self._paint_gap(p, score, half, row, top)
+
+    def _paint_marks(self, p: QPainter, row: ScoreRow, at: QRectF) -> None:
+        """A pin is a filled triangle beside the number, a medley a bow down to the next song."""
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(Theme.now.attention)
+        y = at.center().y()
+        if row.pinned:
+            p.drawPolygon(QPolygonF([QPointF(at.left() - 6, y - 5), QPointF(at.left() + 1, y), QPointF(at.left() - 6, y + 5)]))
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        if row.tied:
+            p.setPen(QPen(Theme.now.attention, 2))
+            path = QPainterPath(QPointF(at.left() + 26, y + 4))
+            path.cubicTo(at.left() + 31, y + 10, at.left() + 31, y + self.row_height() - 10, at.left() + 26, y + self.row_height() - 4)
+            p.drawPath(path)
+
+    def _paint_guitar(
+        self, p: QPainter, guitar: GuitarColumn, column: tuple[float, float], row: ScoreRow, g: int,
+        top: float, height: float, first: bool, last: bool,
+    ) -> None:  # fmt: skip
+        c, (left, spacing) = Theme.now, column
+        if not guitar.used:
+            p.setPen(QPen(c.line, 1.2))
+            p.drawLine(QLineF(left + 6, top, left + 6, top + height))
+            return
+        in_hand = row.hand == g
+        was = places(row.before[g], guitar.home, left, spacing, self.mirrored)
+        now = places(row.during[g], guitar.home, left, spacing, self.mirrored)
+        count = len(guitar.home)
+        for s in range(count):
+            (x0, _), (x1, stopped) = was[s], now[s]
+            moved = abs(row.during[g][s] - row.before[g][s]) > 1e-6 and not first
+            if moved:
+                up = row.during[g][s] > row.before[g][s]
+                p.setPen(QPen(c.higher if up else c.lower, 2.4))
+            else:
+                p.setPen(QPen(c.waiting, 1.0))
+            if not first:
+                p.drawLine(QLineF(x0 if moved else x1, top, x1, top + BAND))
+            end = top + height
+            if in_hand:
+                pen = QPen(c.text, stroke_width(s, count))
+                if s not in row.used:
+                    pen = QPen(c.text, 1.8)
+                    pen.setDashPattern([1.0, 2.2])
+            else:
+                pen = QPen(c.waiting, 1.0)
+            p.setPen(pen)
+            p.drawLine(QLineF(x1, top + BAND, x1, end))
+            if stopped and in_hand:
+                way = 4.0 if row.during[g][s] > guitar.home[s] else -4.0
+                p.setPen(QPen(c.text, 1.4))
+                p.drawLine(QLineF(x1, top + BAND + 1, x1 + way, top + BAND + 1))
+
+    def _paint_gap(self, p: QPainter, score: Score, half: Half, row: ScoreRow, top: float) -> None:
+        c, gap = Theme.now, row.gap
+        assert gap is not None
+        y = top + BAND / 2
+        if gap.swap is not None:
+            a, b = (half.columns[g][0] + len(score.guitars[g].home) * half.columns[g][1] / 2 for g in gap.swap)
+            pen = QPen(c.muted, 1.4)
+            pen.setDashPattern([3, 2])
+            p.setPen(pen)
+            p.drawLine(QLineF(a, y, b, y))
+            p.setPen(Qt.PenStyle.NoPen)
+            p.setBrush(c.muted)
+            p.drawEllipse(QPointF(b, y), 3.2, 3.2)
+            p.setBrush(Qt.BrushStyle.NoBrush)
+        if gap.work_s <= 0:
+            return
+        covered = min(gap.work_s, gap.cover_s)
+        full = AIR - 52
+        scale = min(1 / BAR_S_PER_PX, full / max(gap.work_s, 1e-9))
+        dead, talk = gap.dead_s * scale, covered * scale
+        right = half.right - 46
+        p.setPen(QPen(c.muted, 1))
+        p.drawRect(QRectF(right - dead - talk, y - 4, talk, 8))
+        if gap.dead_s > 0:
+            p.fillRect(QRectF(right - dead, y - 4, dead, 8), c.attention)
+            p.setFont(font(15, 600))
+            p.setPen(c.attention)
+            label = f"{max(1, round(gap.dead_s))} s"
+            p.drawText(QRectF(half.right - 44, y - 11, 44, 22), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, label)
+
+    def _paint_interval(self, p: QPainter, score: Score, half: Half) -> None:
+        for k in range(1, len(score.rows)):
+            if score.rows[k].part == score.rows[k - 1].part:
+                continue
+            y = self._top(score, k) - INTERVAL / 2 + 4
+            p.setFont(font(14))
+            p.setPen(Theme.now.muted)
+            p.drawText(QPointF(half.left + 32, y + 5), score.interval)
+            width = QFontMetricsF(font(14)).horizontalAdvance(score.interval)
+            p.setPen(QPen(Theme.now.line, 1.4))
+            p.drawLine(QLineF(half.left + 44 + width, y, half.right, y))
+
+    def _paint_link(self, p: QPainter, halves: list[Half]) -> None:
+        spots = []
+        for score in self.shown():
+            k = next((k for k, r in enumerate(score.rows) if r.song == self._song), None)
+            if k is None:
+                return
+            spots.append(self._top(score, k) + (self.row_height() + BAND / 2) / 2)
+        a, b = QPointF(halves[0].right + 8, spots[0]), QPointF(halves[1].left - 8, spots[1])
+        path = QPainterPath(a)
+        path.cubicTo(QPointF(a.x() + 14, a.y()), QPointF(b.x() - 14, b.y()), b)
+        p.setPen(QPen(Theme.now.attention, 1.6))
+        p.drawPath(path)
+
+    # -- pointer
+    def hit(self, x: float, y: float) -> tuple[int, int] | None:
+        """(which order shown, row) at a point."""
+        for h, (score, half) in enumerate(zip(self.shown(), self._halves(), strict=True)):
+            if not half.left - 10 <= x <= half.right + 10:
+                continue
+            for k in range(len(score.rows)):
+                if self._top(score, k) <= y < self._top(score, k) + self.row_height():
+                    return h, k
+        return None
+
+    def row_centre(self, order: int, row: int) -> QPointF:
+        """A point in the title of a row; for tests and for following the selection."""
+        score, half = self.shown()[order], self._halves()[order]
+        return QPointF(half.left + 60, self._top(score, row) + self.row_height() / 2 + 2)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        found = self.hit(event.position().x(), event.position().y())
+        if found is not None:
+            song = self.shown()[found[0]].rows[found[1]].song
+            self.set_song(song)
+            self.selected.emit(song)
+            if found[0] == 0 and not self.flipped:
+                self._drag = (song, event.position().y(), event.position().y())
+                self._drag_from = found[1]
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._drag is not None:
+            self._drag = (self._drag[0], self._drag[1], event.position().y())
+            self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        drag, self._drag = self._drag, None
+        self.update()
+        if drag is None or abs(event.position().y() - drag[1]) < 8:
+            return
+        found = self.hit(self._halves()[0].left + 40, event.position().y())
+        if found is not None and found[1] != self._drag_from:
+            self.moved.emit(drag[0], found[1])
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        if self._song is not None:
+            self.opened.emit(self._song)
+
+
+def _parts(score: Score) -> int:
+    return len({r.part for r in score.rows})

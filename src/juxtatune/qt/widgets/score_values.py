@@ -1,0 +1,94 @@
+"""What a score shows, as plain values made from a priced plan."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from juxtatune.core.planning.plan import Plan
+from juxtatune.core.planning.trace import trace
+from juxtatune.core.repertoire.night import Gig
+
+
+@dataclass(frozen=True)
+class GuitarColumn:
+    id: str
+    name: str
+    home: tuple[float, ...]
+    used: bool
+
+
+@dataclass(frozen=True)
+class GapMark:
+    """Dead air before a row: seconds, what talk covers, and the swap (column numbers) if there is one."""
+
+    dead_s: float
+    work_s: float
+    cover_s: float
+    swap: tuple[int, int] | None
+
+
+@dataclass(frozen=True)
+class ScoreRow:
+    """`before` and `during` are pitches of every guitar; `used` are list positions the song uses."""
+
+    song: str
+    title: str
+    part: int
+    hand: int
+    before: tuple[tuple[float, ...], ...]
+    during: tuple[tuple[float, ...], ...]
+    used: frozenset[int]
+    gap: GapMark | None
+    pinned: bool
+    tied: bool
+    capo: int
+
+
+@dataclass(frozen=True)
+class Score:
+    title: str
+    totals: str
+    guitars: tuple[GuitarColumn, ...]
+    rows: tuple[ScoreRow, ...]
+    interval: str = "interval · everything retuned"
+
+
+def seconds(value: float) -> str:
+    """`5 min 11 s`, `41 s`."""
+    whole = round(value)
+    return f"{whole} s" if whole < 60 else f"{whole // 60} min {whole % 60:02d} s"
+
+
+def totals_text(plan: Plan) -> str:
+    t = plan.totals
+    strings = f"{t.strings_retuned} string{'' if t.strings_retuned == 1 else 's'}"
+    swaps = f"{t.swaps} swap{'' if t.swaps == 1 else 's'}"
+    return f"{seconds(t.dead_s)} dead air · {strings} · {swaps}"
+
+
+def score_of(gig: Gig, plan: Plan, title: str) -> Score:
+    """The score of a plan."""
+    places = trace(gig, plan)
+    used = {p.way.instrument for p in places if p.way is not None}
+    guitars = tuple(GuitarColumn(i.id, i.name, i.home.pitches, i.id in used) for i in gig.instruments)
+    column = {g.id: k for k, g in enumerate(guitars)}
+    pinned = {p.song for p in gig.night.pins}
+    tied = {a for a, _ in gig.night.adjacent}
+    rows = []
+    hand = -1
+    for p in places:
+        now = column[p.way.instrument] if p.way is not None else hand
+        gap = None
+        if p.gap is not None:
+            swap = (hand, now) if hand >= 0 and hand != now else None
+            gap = GapMark(p.gap.dead_s, p.gap.work_s, p.gap.cover_s, swap)
+        strings = frozenset(
+            k for k, s in enumerate(p.way.tuning.strings) if p.way.uses(s)
+        ) if p.way is not None else frozenset()  # fmt: skip
+        rows.append(ScoreRow(
+            p.song, gig.song(p.song).title, p.part, now,
+            tuple(p.before[g.id] for g in guitars), tuple(p.during[g.id] for g in guitars),
+            strings, gap, p.song in pinned, p.song in tied, p.way.capo if p.way is not None else 0,
+        ))  # fmt: skip
+        hand = now
+    return Score(title, totals_text(plan), guitars, tuple(rows))

@@ -1,0 +1,124 @@
+"""A table of immutable rows: columns say how to show a row and how an edited text makes a new one."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QRectF, Qt
+from PySide6.QtGui import QPainter
+from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QStyledItemDelegate, QStyleOptionViewItem, QTableView
+
+from juxtatune.core.errors import UserError
+from juxtatune.qt.theme import Theme
+from juxtatune.qt.widgets.signature import paint_signature
+
+Index = QModelIndex | QPersistentModelIndex
+SIGNATURE = Qt.ItemDataRole.UserRole + 1
+
+
+@dataclass(frozen=True)
+class TableColumn:
+    """`edit` takes (row, text) and gives the new row, raising UserError; None: not editable here.
+
+    `signature` gives (pitches, home) to be drawn instead of text.
+    """
+
+    title: str
+    show: Callable[[Any], str]
+    edit: Callable[[Any, str], Any] | None = None
+    width: int = 120
+    signature: Callable[[Any], tuple[Sequence[float], Sequence[float]] | None] | None = None
+    stretch: bool = False
+
+
+class RowsModel(QAbstractTableModel):
+    """Rows from outside; an accepted edit is handed to `changed(old, new)`, a refused one to `refused(text)`."""
+
+    def __init__(self, columns: Sequence[TableColumn], changed: Callable[[Any, Any], None], refused: Callable[[str], None]) -> None:
+        super().__init__()
+        self._columns, self._changed, self._refused = tuple(columns), changed, refused
+        self._rows: tuple[Any, ...] = ()
+
+    def set_rows(self, rows: Sequence[Any]) -> None:
+        self.beginResetModel()
+        self._rows = tuple(rows)
+        self.endResetModel()
+
+    def row(self, index: int) -> Any:
+        return self._rows[index] if 0 <= index < len(self._rows) else None
+
+    def rowCount(self, parent: Index = QModelIndex()) -> int:
+        return 0 if parent.isValid() else len(self._rows)
+
+    def columnCount(self, parent: Index = QModelIndex()) -> int:
+        return 0 if parent.isValid() else len(self._columns)
+
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        if role == Qt.ItemDataRole.DisplayRole and orientation == Qt.Orientation.Horizontal:
+            return self._columns[section].title
+        return None
+
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        column, row = self._columns[index.column()], self._rows[index.row()]
+        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole, Qt.ItemDataRole.ToolTipRole):
+            return column.show(row)
+        if role == SIGNATURE and column.signature is not None:
+            return column.signature(row)
+        return None
+
+    def flags(self, index: Index) -> Qt.ItemFlag:
+        base = super().flags(index)
+        return base | Qt.ItemFlag.ItemIsEditable if self._columns[index.column()].edit is not None else base
+
+    def setData(self, index: Index, value: Any, role: int = Qt.ItemDataRole.EditRole) -> bool:
+        column, row = self._columns[index.column()], self._rows[index.row()]
+        if column.edit is None or role != Qt.ItemDataRole.EditRole or str(value) == column.show(row):
+            return False
+        try:
+            self._changed(row, column.edit(row, str(value)))
+        except UserError as error:
+            self._refused(f"{column.title}: {error.message()}. Nothing was changed.")
+            return False
+        return True
+
+
+class SignatureDelegate(QStyledItemDelegate):
+    """Draws a signature beside the text of a tuning."""
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+        drawn = index.data(SIGNATURE)
+        super().paint(painter, option, index)
+        if drawn is None:
+            return
+        painter.save()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        rect = QRectF(option.rect)  # type: ignore[attr-defined]
+        width = min(90.0, 12.0 * len(drawn[0]))
+        place = QRectF(rect.right() - width - 8, rect.top() + 6, width, rect.height() - 12)
+        paint_signature(painter, place, drawn[0], drawn[1], Theme.now.text)
+        painter.restore()
+
+
+def make_table(model: RowsModel, columns: Sequence[TableColumn]) -> QTableView:
+    """A table view with the house's manners: whole rows, keys to move and F2 or typing to edit."""
+    table = QTableView()
+    table.setModel(model)
+    table.setItemDelegate(SignatureDelegate(table))
+    table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+    table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+    table.setAlternatingRowColors(True)
+    table.setShowGrid(False)
+    table.setWordWrap(False)
+    table.setTabKeyNavigation(False)
+    table.verticalHeader().hide()
+    table.verticalHeader().setDefaultSectionSize(34)
+    header = table.horizontalHeader()
+    header.setHighlightSections(False)
+    header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+    for k, column in enumerate(columns):
+        table.setColumnWidth(k, column.width)
+        if column.stretch:
+            header.setSectionResizeMode(k, QHeaderView.ResizeMode.Stretch)
+    return table

@@ -1,0 +1,153 @@
+"""Work off the GUI thread: planning, pricing, and listening. Results come back as signals."""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections.abc import Callable
+from typing import Any
+
+from PySide6.QtCore import QObject, QThread, Signal
+
+from juxtatune.app.planning import NightPlanner, Outcome
+from juxtatune.core.errors import UserError
+from juxtatune.core.listening.listener import Heard, Listener
+from juxtatune.core.listening.pluck import Targets
+from juxtatune.core.listening.source import SoundSource
+from juxtatune.core.planning.solve import Solution
+from juxtatune.core.repertoire.night import Gig
+
+
+class PlanWorker(QThread):
+    """One planning run; better plans come as they are found."""
+
+    better = Signal(object)
+    ended = Signal(object)
+    failed = Signal(str)
+
+    def __init__(self, gig: Gig, seconds: float) -> None:
+        super().__init__()
+        self._seconds = seconds
+        self._planner = NightPlanner(gig, self._progress)
+
+    def _progress(self, solution: Solution) -> None:
+        self.better.emit(solution)
+
+    def cancel(self) -> None:
+        self._planner.cancel()
+
+    def run(self) -> None:
+        try:
+            outcome: Outcome = self._planner.run(self._seconds)
+        except UserError as error:
+            self.failed.emit(error.message())
+            return
+        self.ended.emit(outcome)
+
+
+class LatestWorker(QObject):
+    """Runs only the newest request: older ones that have not begun are dropped. For prices while dragging."""
+
+    done = Signal(object, object)
+    failed = Signal(object, str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._condition = threading.Condition()
+        self._next: tuple[Any, Callable[[], Any]] | None = None
+        self._stop = False
+        self._thread = threading.Thread(target=self._loop, daemon=True)
+        self._thread.start()
+
+    def ask(self, key: Any, work: Callable[[], Any]) -> None:
+        with self._condition:
+            self._next = (key, work)
+            self._condition.notify()
+
+    def close(self) -> None:
+        with self._condition:
+            self._stop = True
+            self._condition.notify()
+        self._thread.join(5.0)
+
+    def _loop(self) -> None:
+        while True:
+            with self._condition:
+                while self._next is None and not self._stop:
+                    self._condition.wait()
+                if self._stop:
+                    return
+                assert self._next is not None
+                (key, work), self._next = self._next, None
+            try:
+                result = work()
+            except UserError as error:
+                self._say(self.failed, key, error.message())
+                continue
+            self._say(self.done, key, result)
+
+    def _say(self, signal: Any, key: Any, value: Any) -> None:
+        if not self._stop:
+            signal.emit(key, value)
+
+
+class AudioWorker(QThread):
+    """Reads a source and listens. A source that never waits is held to real time."""
+
+    heard = Signal(object)
+    level = Signal(float, bool)
+    state = Signal(str)
+
+    def __init__(self, source: SoundSource, targets: Targets) -> None:
+        super().__init__()
+        self.source = source
+        self._lock = threading.Lock()
+        self._targets: Targets | None = targets
+        self._running = True
+
+    def retarget(self, targets: Targets) -> None:
+        with self._lock:
+            self._targets = targets
+
+    def finish(self) -> None:
+        self._running = False
+        self.wait(3000)
+
+    def run(self) -> None:
+        try:
+            self.source.start()
+        except UserError as error:
+            self.state.emit(error.message())
+            return
+        listener = Listener(Targets())
+        began, produced = time.monotonic(), 0.0
+        lost = False
+        while self._running:
+            listener = self._fresh(listener)
+            block = self.source.read(0.05)
+            now_lost = bool(getattr(self.source, "lost", False))
+            if now_lost != lost:
+                lost = now_lost
+                self.state.emit("sound input lost; waiting for it" if lost else f"{self.source.name} is back")
+            if block is None:
+                if getattr(self.source, "ended", False):
+                    self.state.emit("end of the file")
+                    break
+                continue
+            heard: Heard = listener.feed(block)
+            self.heard.emit(heard)
+            self.level.emit(heard.level_db, heard.clipped)
+            produced += len(block.samples) / block.rate
+            ahead = produced - (time.monotonic() - began)
+            if ahead < -0.5:
+                began, produced = time.monotonic(), 0.0
+            elif ahead > 0.02:
+                time.sleep(ahead - 0.01)
+        self.source.stop()
+
+    def _fresh(self, listener: Listener) -> Listener:
+        with self._lock:
+            targets, self._targets = self._targets, None
+        if targets is not None:
+            listener.retarget(targets)
+        return listener
