@@ -57,7 +57,8 @@ def string_tone(rng, f1, rate, seconds, stiff, glide_cents, tau, decay=None, pos
         wave = np.cos(2 * np.pi * fn * (t + glide) + phase)
         if beat:
             wave = 0.8 * wave + 0.2 * np.exp(-t / tn * 0.5) * np.cos(
-                2 * np.pi * fn * (1 + rng.normal(0, beat) / 1200 * np.log(2)) * (t + glide) + rng.uniform(0, 6.28)
+                2 * np.pi * fn * (1 + rng.normal(0, beat) / 1200 * np.log(2)) * (t + glide)
+                + rng.uniform(0, 6.28)
             )
         out += amp * body * wave
     rise = np.minimum(1, t / 0.0015)
@@ -70,7 +71,19 @@ def attack_mean(glide_cents, tau):
     return glide_cents * tau * (np.exp(-a / tau) - np.exp(-b / tau)) / (b - a)
 
 
-def pluck_run(rng, rate=48000, strings=None, length=1.6, gap=0.25, spread=45.0, tuning=None, ring=False, beat=0.0, level=0.4, cut=True):
+def pluck_run(
+    rng,
+    rate=48000,
+    strings=None,
+    length=1.6,
+    gap=0.25,
+    spread=45.0,
+    tuning=None,
+    ring=False,
+    beat=0.0,
+    level=0.4,
+    cut=True,
+):
     """A run of single plucks of a tuning, each detuned by up to `spread` cents."""
     tuning = tuning or STANDARD
     strings = strings or sorted(tuning, reverse=True)
@@ -85,7 +98,9 @@ def pluck_run(rng, rate=48000, strings=None, length=1.6, gap=0.25, spread=45.0, 
         glide, tau = rng.uniform(0.5, 14), rng.uniform(0.04, 0.16)
         start = lead + k * step + rng.uniform(0, 0.05)
         sound_for = length + (1.0 if ring else 0.0)
-        y = string_tone(rng, f1, rate, sound_for, STIFF.get(s, 5e-5) * rng.uniform(0.6, 1.5), glide, tau, beat=beat)
+        y = string_tone(
+            rng, f1, rate, sound_for, STIFF.get(s, 5e-5) * rng.uniform(0.6, 1.5), glide, tau, beat=beat
+        )
         if cut:
             damp = int(0.03 * rate)
             y[-damp:] *= np.linspace(1, 0, damp) ** 2
@@ -108,7 +123,10 @@ def add_noise(rng, sound, snr_db):
 def add_hum(rng, sound, base, level):
     t = np.arange(len(sound.samples)) / sound.rate
     f = base + rng.uniform(-0.05, 0.05)
-    hum = sum(a * np.sin(2 * np.pi * f * n * t + rng.uniform(0, 6.28)) for n, a in ((1, 1), (2, 0.5), (3, 0.6), (4, 0.2), (5, 0.3), (7, 0.15)))
+    hum = sum(
+        a * np.sin(2 * np.pi * f * n * t + rng.uniform(0, 6.28))
+        for n, a in ((1, 1), (2, 0.5), (3, 0.6), (4, 0.2), (5, 0.3), (7, 0.15))
+    )
     sound.samples = sound.samples + level * hum
     return sound
 
@@ -125,7 +143,9 @@ def drums(rng, rate, seconds, level=0.3):
             hit = np.sin(2 * np.pi * (50 * u + 60 * 0.03 * (1 - np.exp(-u / 0.03)))) * np.exp(-u / 0.07)
         elif k % 4 == 2:
             u = np.arange(int(0.2 * rate)) / rate
-            hit = rng.normal(0, 0.5, len(u)) * np.exp(-u / 0.05) + 0.4 * np.sin(2 * np.pi * 185 * u) * np.exp(-u / 0.06)
+            hit = rng.normal(0, 0.5, len(u)) * np.exp(-u / 0.05) + 0.4 * np.sin(2 * np.pi * 185 * u) * np.exp(
+                -u / 0.06
+            )
         else:
             u = np.arange(int(0.08 * rate)) / rate
             hit = np.diff(rng.normal(0, 0.3, len(u) + 1)) * np.exp(-u / 0.02)

@@ -59,7 +59,9 @@ class _Order:
             end = k
             while end < n and self.part[end] == self.part[k]:
                 end += 1
-            total += self._part(k, end, under_way=k == self.first and k > 0 and self.part[k - 1] == self.part[k])
+            total += self._part(
+                k, end, under_way=k == self.first and k > 0 and self.part[k - 1] == self.part[k]
+            )
             k = end
         return total
 
@@ -84,7 +86,8 @@ class _Order:
                 return
             want = {s: next_pitch(i, s, k) for s in range(1, insts[i].strings + 1)}
             movable = [
-                s for s in want
+                s
+                for s in want
                 if want[s] is not NONE and pitches[i, s] is not NONE and abs(want[s] - pitches[i, s]) > 1e-6
             ]
             must = [s for s in movable if ways[nxt].uses(s)]
@@ -97,7 +100,10 @@ class _Order:
                     strings = (*must, *extra)
                     if strings:
                         turn = sum(c.string_s + c.semitone_s * abs(want[s] - pitches[i, s]) for s in strings)
-                        yield tuple((s, want[s]) for s in strings), c.base_s + c.passes * turn + c.check_s * insts[i].strings
+                        yield (
+                            tuple((s, want[s]) for s in strings),
+                            c.base_s + c.passes * turn + c.check_s * insts[i].strings,
+                        )
 
         def freeze(pitches, moved):
             return tuple(sorted(pitches.items())), tuple((i, frozenset(m)) for i, m in sorted(moved.items()))
@@ -130,11 +136,17 @@ class _Order:
                 fixed += inst.costs.swap_s if hand is not NONE and hand != inst.id else 0.0
                 was = capo[inst.id]
                 fixed += inst.costs.capo_s if was is not NONE and was != way.capo else 0.0
-            gap = [(dict(frozen[0]), {i: set(m) for i, m in frozen[1]}, 0.0)] if opening else options(k, insts, frozen)
+            gap = (
+                [(dict(frozen[0]), {i: set(m) for i, m in frozen[1]}, 0.0)]
+                if opening
+                else options(k, insts, frozen)
+            )
             capo[inst.id] = way.capo
             for pitches, moved, seconds in gap:
                 if any(
-                    way.uses(s) and pitches[inst.id, s] is not NONE and abs(pitches[inst.id, s] - way.tuning.pitch(s)) > 1e-6
+                    way.uses(s)
+                    and pitches[inst.id, s] is not NONE
+                    and abs(pitches[inst.id, s] - way.tuning.pitch(s)) > 1e-6
                     for s in way.tuning.strings
                 ):
                     continue

@@ -35,7 +35,9 @@ def add_song(state: BookState, title: str) -> BookState:
         if guitar.id not in night.guitars:
             night = replace(night, guitars=(*night.guitars, guitar.id))
         return state.with_night(night)
-    night = NightRecord("night", "Night", (guitar.id,), (Slot(song_id, 0, 0),), Night((Part("Set", 1),), cover_s=8.0))
+    night = NightRecord(
+        "night", "Night", (guitar.id,), (Slot(song_id, 0, 0),), Night((Part("Set", 1),), cover_s=8.0)
+    )
     return state.with_night(night)
 
 
@@ -55,7 +57,13 @@ def remove_way(state: BookState, song_id: str, index: int) -> BookState:
         raise UserError("a song needs at least one way to play it")
     new = replace(song, ways=song.ways[:index] + song.ways[index + 1 :])
     nights = tuple(
-        replace(n, slots=tuple(replace(s, way=min(s.way or 0, len(new.ways) - 1)) if s.song == song_id else s for s in n.slots))
+        replace(
+            n,
+            slots=tuple(
+                replace(s, way=min(s.way or 0, len(new.ways) - 1)) if s.song == song_id else s
+                for s in n.slots
+            ),
+        )
         for n in state.nights
     )
     return replace(state.with_song(new), nights=nights)
@@ -67,7 +75,7 @@ def change_way(state: BookState, song_id: str, index: int, way: Way) -> BookStat
     guitar = state.instrument(way.instrument)
     if len(way.tuning) != guitar.strings:
         way = replace(way, tuning=guitar.home, strings_used=())
-    state = state.with_song(replace(song, ways=song.ways[:index] + (way,) + song.ways[index + 1 :]))
+    state = state.with_song(replace(song, ways=(*song.ways[:index], way, *song.ways[index + 1 :])))
     for night in state.nights:
         if any(s.song == song_id for s in night.slots) and guitar.id not in night.guitars:
             state = state.with_night(replace(night, guitars=(*night.guitars, guitar.id)))
@@ -77,12 +85,18 @@ def change_way(state: BookState, song_id: str, index: int, way: Way) -> BookStat
 def add_guitar(state: BookState, name: str, strings: int = 6) -> BookState:
     guitar_id = fresh_id(name, {i.id for i in state.instruments})
     home = standard_for(strings)
-    return state.with_instrument(Instrument(guitar_id, name, strings, "fixed", home, home, default_costs("fixed")))
+    return state.with_instrument(
+        Instrument(guitar_id, name, strings, "fixed", home, home, default_costs("fixed"))
+    )
 
 
 def remove_guitar(state: BookState, guitar_id: str) -> BookState:
     users = [s.title for s in state.songs if any(w.instrument == guitar_id for w in s.ways)]
     if users:
-        raise UserError(f"still played in {', '.join(users[:3])}", state.instrument(guitar_id).name, "a guitar no song uses")
+        raise UserError(
+            f"still played in {', '.join(users[:3])}",
+            state.instrument(guitar_id).name,
+            "a guitar no song uses",
+        )
     nights = tuple(replace(n, guitars=tuple(g for g in n.guitars if g != guitar_id)) for n in state.nights)
     return replace(state, instruments=tuple(i for i in state.instruments if i.id != guitar_id), nights=nights)

@@ -18,9 +18,7 @@ def as_given(gig: Gig, night: NightRecord) -> Plan | None:
 
 def chosen(gig: Gig, night: NightRecord) -> tuple[Slot, ...]:
     """The slots with ways counted among those the guitars brought allow."""
-    return tuple(
-        replace(s, way=min(s.way or 0, len(gig.song(s.song).ways) - 1)) for s in night.slots
-    )
+    return tuple(replace(s, way=min(s.way or 0, len(gig.song(s.song).ways) - 1)) for s in night.slots)
 
 
 def take_plan(state: BookState, night: NightRecord, plan: Plan) -> NightRecord:

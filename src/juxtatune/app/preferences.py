@@ -37,7 +37,9 @@ class Preferences:
             partial.write_text(json.dumps(data), encoding="utf-8")
             os.replace(partial, self.path)
         except OSError as error:
-            raise UserError(f"preferences could not be saved: {error.strerror or error}", str(self.path)) from None
+            raise UserError(
+                f"preferences could not be saved: {error.strerror or error}", str(self.path)
+            ) from None
 
 
 def load_preferences(path: Path) -> Preferences:

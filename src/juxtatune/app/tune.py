@@ -12,7 +12,7 @@ from juxtatune.core.music.naming import name_tuning
 from juxtatune.core.music.pitch import ISO_16, Reference
 from juxtatune.core.music.tuning import Tuning
 from juxtatune.core.retuning import procedure
-from juxtatune.core.retuning.change import change
+from juxtatune.core.retuning.change import StringChange, change
 from juxtatune.core.retuning.procedure import Procedure, Rules
 
 TRAIL = 400  # readings kept for each string
@@ -95,7 +95,10 @@ class TuneRun:
         label = f"{guitar.name} in {name_tuning(self.target).name}"
         self.session.edit(label, state.tuned(self.instrument, self.target))
         moved = [{"string": c.string, "semitones": c.semitones} for c in self.procedure.change.strings]
-        self.session.log("retune", {"instrument": self.instrument, "to": str(self.target), "song": self.song, "moved": moved})
+        self.session.log(
+            "retune",
+            {"instrument": self.instrument, "to": str(self.target), "song": self.song, "moved": moved},
+        )
 
     def select(self, string: int) -> None:
         self.procedure = procedure.select(self.procedure, string)
@@ -117,12 +120,22 @@ class TuneRun:
         return f"{way}: {_moves(moves)}."
 
 
-def _moves(moves: tuple) -> str:
-    steps = {c.semitones for c in moves}
-    if len(steps) == 1 and len(moves) > 2:
-        strings = f"{len(moves)} strings"
-        return f"{strings} {half_steps(moves[0].semitones)}"
-    return ", ".join(f"{ordinal(c.string)} {half_steps(c.semitones)}" for c in moves)
+def _moves(moves: tuple[StringChange, ...]) -> str:
+    """The moves in words, the commonest one said once for all its strings."""
+    steps = [c.semitones for c in moves]
+    common = max(steps, key=steps.count)
+    if steps.count(common) < 3:
+        return ", ".join(f"{ordinal(c.string)} {half_steps(c.semitones)}" for c in moves)
+    rest = [f"{ordinal(c.string)} {half_steps(c.semitones)}" for c in moves if c.semitones != common]
+    alike = [ordinal(c.string) for c in moves if c.semitones == common]
+    together = f"{alike[0]} to {alike[-1]}" if _run(moves, common) else ", ".join(alike)
+    return ", ".join([*rest, f"{together} {half_steps(common)}"])
+
+
+def _run(moves: tuple[StringChange, ...], common: float) -> bool:
+    """True when the strings that move alike are neighbours."""
+    strings = [c.string for c in moves if c.semitones == common]
+    return strings == list(range(strings[0], strings[-1] - 1, -1))
 
 
 def half_steps(semitones: float) -> str:

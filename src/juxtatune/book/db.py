@@ -21,7 +21,11 @@ APPLICATION_ID = 0x4A555854
 def migrations() -> list[str]:
     """The schema's SQL files in order; version n is reached by running the first n."""
     folder = resources.files("juxtatune.book") / "sql"
-    return [f.read_text(encoding="utf-8") for f in sorted(folder.iterdir(), key=lambda f: f.name) if f.name.endswith(".sql")]
+    return [
+        f.read_text(encoding="utf-8")
+        for f in sorted(folder.iterdir(), key=lambda f: f.name)
+        if f.name.endswith(".sql")
+    ]
 
 
 class Book:
@@ -36,7 +40,9 @@ class Book:
             self._db.execute("PRAGMA synchronous=FULL")
             self._migrate()
         except (sqlite3.Error, OSError) as error:
-            raise UserError(f"cannot be opened: {error}", str(path), "a Juxtatune book on a disk that can be written") from None
+            raise UserError(
+                f"cannot be opened: {error}", str(path), "a Juxtatune book on a disk that can be written"
+            ) from None
 
     def close(self) -> None:
         self._db.close()
@@ -52,7 +58,9 @@ class Book:
         if 0 < version < len(steps):
             self._backup(version)
         for number, sql in enumerate(steps[version:], version + 1):
-            self._db.executescript(f"BEGIN; {sql}; PRAGMA user_version={number}; PRAGMA application_id={APPLICATION_ID}; COMMIT;")
+            self._db.executescript(
+                f"BEGIN; {sql}; PRAGMA user_version={number}; PRAGMA application_id={APPLICATION_ID}; COMMIT;"
+            )
 
     def _backup(self, version: int) -> None:
         copy = self.path.with_suffix(f".before-version-{version + 1}{SUFFIX}")
@@ -78,13 +86,17 @@ class Book:
             marks = ", ".join("?" * len(columns))
             for key, row in after[table].items():
                 if before[table].get(key) != row:
-                    self._db.execute(f"INSERT OR REPLACE INTO {table} ({', '.join(columns)}) VALUES ({marks})", row)
+                    self._db.execute(
+                        f"INSERT OR REPLACE INTO {table} ({', '.join(columns)}) VALUES ({marks})", row
+                    )
 
     def append_log(self, kind: str, data: dict[str, Any], at: datetime | None = None) -> None:
         """Adds a row to the log; rows are never changed."""
         stamp = (at or datetime.now().astimezone()).isoformat(timespec="seconds")
         text = json.dumps(data, ensure_ascii=False, allow_nan=False)
-        self._write(lambda: self._db.execute("INSERT INTO log (at, kind, data) VALUES (?, ?, ?)", (stamp, kind, text)))
+        self._write(
+            lambda: self._db.execute("INSERT INTO log (at, kind, data) VALUES (?, ?, ?)", (stamp, kind, text))
+        )
 
     def log(self) -> list[tuple[str, str, dict[str, Any]]]:
         """(time, kind, data) of every log row, oldest first."""

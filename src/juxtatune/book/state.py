@@ -61,7 +61,9 @@ def gig_of(state: BookState, night: NightRecord) -> Gig:
         song = state.song(slot.song)
         ways = tuple(w for w in song.ways if w.instrument in night.guitars)
         if not ways:
-            raise UserError("no guitar brought can play it", song.title, "a way on " + ", ".join(night.guitars))
+            raise UserError(
+                "no guitar brought can play it", song.title, "a way on " + ", ".join(night.guitars)
+            )
         songs.append(replace(song, ways=ways))
     instruments = tuple(i for i in state.instruments if i.id in night.guitars)
     return Gig(instruments, tuple(songs), night.rules)
@@ -81,9 +83,7 @@ def without_song(night: NightRecord, song: str) -> NightRecord:
     slot = next((s for s in night.slots if s.song == song), None)
     if slot is None:
         return night
-    parts = tuple(
-        Part(p.name, p.songs - 1) if k == slot.part else p for k, p in enumerate(night.rules.parts)
-    )
+    parts = tuple(Part(p.name, p.songs - 1) if k == slot.part else p for k, p in enumerate(night.rules.parts))
     rules = replace(
         night.rules, parts=parts,
         pins=tuple(p for p in night.rules.pins if p.song != song),
@@ -97,7 +97,9 @@ def with_song_added(night: NightRecord, song: str) -> NightRecord:
     """The night with a song at the end of its last part."""
     last = len(night.rules.parts) - 1
     parts = tuple(Part(p.name, p.songs + 1) if k == last else p for k, p in enumerate(night.rules.parts))
-    return replace(night, slots=(*night.slots, Slot(song, last, 0)), rules=replace(night.rules, parts=parts, curve=None))
+    return replace(
+        night, slots=(*night.slots, Slot(song, last, 0)), rules=replace(night.rules, parts=parts, curve=None)
+    )
 
 
 def _unnamed(pairs: tuple[tuple[str, str], ...], song: str) -> tuple[tuple[str, str], ...]:

@@ -8,7 +8,7 @@ from juxtatune.cli.out import answer, say, warn
 from juxtatune.cli.sounds import pluck_line, pluck_row
 from juxtatune.core.errors import UserError
 from juxtatune.core.listening.listener import Listener
-from juxtatune.core.listening.pluck import Targets
+from juxtatune.core.listening.pluck import Reading, Targets
 from juxtatune.devices.sound_in import LiveSource, devices, find_device
 
 
@@ -21,7 +21,9 @@ def show_devices(as_json: bool) -> None:
         answer([vars_of(d) for d in found])
         return
     for d in found:
-        say(f"{d.index:3d}  {d.name}  {d.channels} channels, {d.default_rate} Hz{'  (default)' if d.default else ''}")
+        say(
+            f"{d.index:3d}  {d.name}  {d.channels} channels, {d.default_rate} Hz{'  (default)' if d.default else ''}"
+        )
     if not found:
         say("no sound inputs")
 
@@ -55,7 +57,7 @@ def listen(targets: Targets, device: str | None, seconds: float | None, as_json:
         source.stop()
 
 
-def _report(readings: tuple, as_json: bool) -> None:
+def _report(readings: tuple[Reading, ...], as_json: bool) -> None:
     for reading in readings:
         row = pluck_row(reading)
         if as_json:

@@ -92,8 +92,7 @@ def _show_plan(gig: Gig, outcome: Outcome) -> None:
         if gap is not None and gap.work_s > 0:
             say(f"      {gap.work_s:.0f} s of work, {gap.dead_s:.0f} s of dead air")
         say(f"{gig.song(slot.song).title}")
-    proof = "proven best" if outcome.solution.optimal else f"not proven; at least {outcome.solution.bound:.1f}"
+    proof = (
+        "proven best" if outcome.solution.optimal else f"not proven; at least {outcome.solution.bound:.1f}"
+    )
     say(f"{plan.totals.dead_s:.0f} s of dead air, objective {plan.totals.objective:.3f} ({proof})")
-
-
-

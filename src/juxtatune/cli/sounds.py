@@ -21,7 +21,9 @@ def targets_of(tuning: str | None, source: str | None, a4: float, offset: float)
     if start is not None and goal is None:
         raise UserError("--from without --tuning", "--from", "both together")
     if start is not None and goal is not None and len(start) != len(goal):
-        raise UserError(f"{len(start)} strings to come from, {len(goal)} to go to", "--from", "as many strings")
+        raise UserError(
+            f"{len(start)} strings to come from, {len(goal)} to go to", "--from", "as many strings"
+        )
     return Targets(goal, start, Reference(a4, offset))
 
 
@@ -69,7 +71,9 @@ def measure(path: Path, targets: Targets, strum: bool, as_json: bool) -> None:
         "a4": num(targets.reference.a4),
         "offset_cents": num(targets.reference.offset_cents),
         "plucks": [pluck_row(r) for r in readings],
-        "strings": _strum_rows(read_strum(channel, sound.rate, targets), targets) if strum else _string_rows(readings, targets),
+        "strings": _strum_rows(read_strum(channel, sound.rate, targets), targets)
+        if strum
+        else _string_rows(readings, targets),
     }
     if as_json:
         answer(result)
@@ -121,7 +125,9 @@ def pluck_line(p: dict[str, Any]) -> str:
     if p["hz"] is None:
         return f"{p['start_s']:8.3f} s  cannot be read: {p['problem']}"
     where = f"string {p['string']} ({p['target']})" if p["string"] is not None else p["note"]
-    return f"{p['start_s']:8.3f} s  {where}  {p['hz']:.3f} Hz  {p['cents']:+.2f} ¢ ±{p['uncertainty_cents']:.2f}"
+    return (
+        f"{p['start_s']:8.3f} s  {where}  {p['hz']:.3f} Hz  {p['cents']:+.2f} ¢ ±{p['uncertainty_cents']:.2f}"
+    )
 
 
 def reference(path: Path, as_json: bool) -> None:

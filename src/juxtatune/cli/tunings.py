@@ -13,14 +13,19 @@ from juxtatune.core.retuning.change import StringChange, change
 
 def show_tunings(as_json: bool) -> None:
     rows = [
-        {"name": e.name, "aliases": list(e.aliases), "notes": e.tuning.names(), "intervals": list(e.tuning.intervals)}
+        {
+            "name": e.name,
+            "aliases": list(e.aliases),
+            "notes": e.tuning.names(),
+            "intervals": list(e.tuning.intervals),
+        }
         for e in CATALOGUE
     ]
     if as_json:
         answer(rows)
         return
     for row in rows:
-        say(f"{row['name']:24}{pretty(' '.join(row['notes']))}")
+        say(f"{row['name']:24}{pretty(' '.join(map(str, row['notes'])))}")
 
 
 def show_change(source: str, target: str, as_json: bool) -> None:
@@ -32,7 +37,9 @@ def show_change(source: str, target: str, as_json: bool) -> None:
         })  # fmt: skip
         return
     for s in result.strings:
-        say(f"string {s.string}: {pretty(str(s.source))} to {pretty(str(s.target))}, {abs(s.semitones):g} half steps {s.direction}")
+        say(
+            f"string {s.string}: {pretty(str(s.source))} to {pretty(str(s.target))}, {abs(s.semitones):g} half steps {s.direction}"
+        )
     if not result.strings:
         say("nothing moves")
 
@@ -46,7 +53,11 @@ def _tuning(text: str, where: str) -> Any:
 
 def _row(s: StringChange) -> dict[str, Any]:
     r = s.reference
-    heard = None if r is None else {"string": r.string, "fret": r.fret, "interval": r.interval, "landed": r.landed}
+    heard = (
+        None
+        if r is None
+        else {"string": r.string, "fret": r.fret, "interval": r.interval, "landed": r.landed}
+    )
     return {
         "string": s.string, "from": str(s.source), "to": str(s.target), "semitones": num(s.semitones),
         "direction": s.direction, "reference": heard,

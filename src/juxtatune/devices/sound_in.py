@@ -13,7 +13,9 @@ from juxtatune.core.errors import UserError
 from juxtatune.core.listening.frames import clearest_channel
 from juxtatune.core.listening.source import Block
 
-ADVICE = "plug in a sound interface or microphone, check that the system sees it, then try `juxtatune devices`"
+ADVICE = (
+    "plug in a sound interface or microphone, check that the system sees it, then try `juxtatune devices`"
+)
 BLOCK_S = 0.02
 SILENT_FOR_S = 1.0  # a stream that gives nothing for so long has lost its device
 RETRY_S = 1.0
@@ -73,7 +75,9 @@ def find_device(wanted: str | None) -> Device:
     if wanted.isdecimal():
         found = [d for d in inputs if d.index == int(wanted)]
     else:
-        found = [d for d in inputs if d.name == wanted] or [d for d in inputs if wanted.lower() in d.name.lower()]
+        found = [d for d in inputs if d.name == wanted] or [
+            d for d in inputs if wanted.lower() in d.name.lower()
+        ]
     if len(found) != 1:
         what = "no sound input" if not found else "more than one sound input"
         raise UserError(f"{what} is called {wanted!r}", "device", f"one of {listing}")
@@ -84,7 +88,8 @@ class LiveSource:
     """A SoundSource on a device. When the device vanishes it is looked for by name until it returns."""
 
     def __init__(self, device: Device, channel: int | None = None) -> None:
-        self.device, self._channel = device, channel
+        self.device = device
+        self._channel: int | None = channel
         self._queue: queue.Queue[tuple[np.ndarray, bool]] = queue.Queue(maxsize=200)
         self._stream: Any = None
         self._count = 0
@@ -158,7 +163,9 @@ class LiveSource:
             if float(np.max(np.abs(heard))) > 1e-3:
                 self._channel = clearest_channel(heard, self.device.default_rate)
         loud = np.abs(data).max(axis=0)
-        return int(np.argmax(loud)) if self._channel is None and loud.max() > 0 else self._channel or 0
+        if self._channel is not None:
+            return self._channel
+        return 0 if bool(loud[0] >= loud[-1]) else 1
 
     def _watch(self) -> None:
         """Notices a device that went silent for good and tries to get it back."""

@@ -3,14 +3,24 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction, QActionGroup, QCloseEvent, QKeySequence, QResizeEvent
 from PySide6.QtWidgets import (
-    QApplication, QFileDialog, QHBoxLayout, QLabel, QLineEdit, QMainWindow, QMessageBox, QStackedWidget, QToolButton,
-    QVBoxLayout, QWidget,
+    QApplication,
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QMainWindow,
+    QMessageBox,
+    QStackedWidget,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
 )  # fmt: skip
 
 from juxtatune.app.preferences import Preferences
@@ -32,6 +42,15 @@ from juxtatune.qt.widgets.tonight import TonightList, TonightRow
 
 VIEWS = ("Songs", "Guitars", "Night", "Tune")
 FOLD_AT = 1100
+
+
+W = TypeVar("W", bound=QWidget)
+
+
+def _named(widget: W, name: str) -> W:
+    """The widget with the name that the style sheet knows it by."""
+    widget.setObjectName(name)
+    return widget
 
 
 class MainWindow(QMainWindow):
@@ -60,17 +79,17 @@ class MainWindow(QMainWindow):
 
     # -- building
     def _lay_out(self) -> None:
-        top = QWidget(objectName="top")
+        top = _named(QWidget(), "top")
         row = QHBoxLayout(top)
         row.setContentsMargins(16, 0, 16, 0)
         self.name = QLabel()
         self.name.setStyleSheet("font-weight: 600;")
-        self.status = QLabel(objectName="status")
+        self.status = _named(QLabel(), "status")
         row.addWidget(self.name)
         row.addStretch(1)
         self.tabs: dict[str, QToolButton] = {}
         for view in VIEWS:
-            tab = QToolButton(objectName="tab")
+            tab = _named(QToolButton(), "tab")
             tab.setText(view)
             tab.setCheckable(True)
             tab.clicked.connect(lambda _=False, view=view: self.show_view(view))
@@ -86,7 +105,7 @@ class MainWindow(QMainWindow):
         middle.setSpacing(0)
         middle.addWidget(self.tonight)
         middle.addWidget(self.stack, 1)
-        foot = QWidget(objectName="foot")
+        foot = _named(QWidget(), "foot")
         row = QHBoxLayout(foot)
         row.setContentsMargins(16, 6, 16, 6)
         self.keys, self.note = QLabel(), QLabel()
@@ -120,7 +139,9 @@ class MainWindow(QMainWindow):
         self.tune.source_changed.connect(lambda _: self._show_status())
         self.views["Tune"].status_changed.connect(self._show_note)
 
-    def _action(self, menu: Any, text: str, work: Callable[[], Any], keys: str | QKeySequence.StandardKey = "") -> QAction:
+    def _action(
+        self, menu: Any, text: str, work: Callable[[], Any], keys: str | QKeySequence.StandardKey = ""
+    ) -> QAction:
         action = QAction(text, self)
         action.triggered.connect(lambda _=False: work())
         if keys:
@@ -140,7 +161,7 @@ class MainWindow(QMainWindow):
         self.redo_action = self._action(edit, "&Redo", self.redo, QKeySequence.StandardKey.Redo)
         go = bar.addMenu("&View")
         for k, view in enumerate(VIEWS):
-            self._action(go, view, lambda view=view: self.show_view(view), f"Ctrl+{k + 1}")
+            self._action(go, view, partial(self.show_view, view), f"Ctrl+{k + 1}")
         go.addSeparator()
         self._theme_menu(go.addMenu("&Colours"))
         left = self._action(go, "&Left-handed strings", self._mirror)
@@ -160,7 +181,7 @@ class MainWindow(QMainWindow):
     def _theme_menu(self, menu: Any) -> None:
         group = QActionGroup(self)
         for name in ("system", "dark", "light"):
-            action = self._action(menu, name.capitalize(), lambda name=name: self._set_theme(name))
+            action = self._action(menu, name.capitalize(), partial(self._set_theme, name))
             action.setCheckable(True)
             action.setChecked(self.preferences.theme == name)
             group.addAction(action)
@@ -175,7 +196,7 @@ class MainWindow(QMainWindow):
         except UserError:
             found = []
         for device in found:
-            self._action(self.sound_menu, device.name, lambda name=device.name: self.tune.use_device(name))
+            self._action(self.sound_menu, device.name, partial(self.tune.use_device, device.name))
         if not found:
             self._action(self.sound_menu, "No sound input found", lambda: None).setEnabled(False)
 
@@ -263,14 +284,22 @@ class MainWindow(QMainWindow):
 
     def _show_level(self, level: float, clipped: bool) -> None:
         word = " · too loud" if clipped else ""
-        self.status.setText(f"A4 440 · {self.tune.source_name} · level {round(level)} dB{word}".replace("-", "−"))
+        self.status.setText(
+            f"A4 440 · {self.tune.source_name} · level {round(level)} dB{word}".replace("-", "−")
+        )
 
     def _show_hints(self) -> None:
         self.keys.setText("      ".join(self.views[self.view_name()].hints()))
 
     def _show_note(self) -> None:
         view = self.view_name()
-        self.note.setText(self.tune.counts() if view == "Tune" else "left is lower, right is higher" if view == "Night" else "")
+        self.note.setText(
+            self.tune.counts()
+            if view == "Tune"
+            else "left is lower, right is higher"
+            if view == "Night"
+            else ""
+        )
 
     def say(self, text: str) -> None:
         self.notice.setText(text)
@@ -286,7 +315,9 @@ class MainWindow(QMainWindow):
     def redo(self) -> None:
         self._step_edit(QLineEdit.redo, self.session.redo, "Done again")
 
-    def _step_edit(self, in_field: Callable[[QLineEdit], None], in_book: Callable[[], str | None], word: str) -> None:
+    def _step_edit(
+        self, in_field: Callable[[QLineEdit], None], in_book: Callable[[], str | None], word: str
+    ) -> None:
         """A text field with the focus comes first."""
         focus = QApplication.focusWidget()
         if isinstance(focus, QLineEdit) and focus.text():
@@ -359,7 +390,9 @@ class MainWindow(QMainWindow):
         self.say(f"Exported to {path}.")
 
     def _open_sound(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Listen to a sound file", "", "Sound files (*.wav *.flac *.ogg)")
+        name, _ = QFileDialog.getOpenFileName(
+            self, "Listen to a sound file", "", "Sound files (*.wav *.flac *.ogg)"
+        )
         if name:
             self.tune.use_file(Path(name))
 

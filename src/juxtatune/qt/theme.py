@@ -12,7 +12,6 @@ from PySide6.QtGui import QColor, QFont, QFontDatabase, QGuiApplication, QPalett
 from PySide6.QtWidgets import QApplication
 
 FAMILY = "Barlow Semi Condensed"
-ACCIDENTALS = "Noto Music"
 
 
 @dataclass(frozen=True)
@@ -52,14 +51,13 @@ class Theme:
 def load_fonts() -> None:
     for file in sorted((assets() / "fonts").glob("*.ttf")):
         QFontDatabase.addApplicationFont(str(file))
-    QFont.insertSubstitution(FAMILY, ACCIDENTALS)
 
 
 @cache
 def font(size: int, weight: int = 400) -> QFont:
     """The face in pixels, figures of equal width."""
     f = QFont()
-    f.setFamilies([FAMILY, ACCIDENTALS])
+    f.setFamilies([FAMILY])
     f.setPixelSize(size)
     f.setWeight(QFont.Weight(weight))
     f.setFeature(QFont.Tag("tnum"), 1)
@@ -113,6 +111,7 @@ def _sheet(c: Colours) -> str:
     QPushButton:hover, QPushButton:focus {{ border-color: {n(c.attention)}; }}
     QPushButton:pressed {{ background: {n(c.selected)}; }}
     QPushButton:disabled {{ color: {n(c.waiting)}; }}
+    QTableView::item {{ padding: 0 6px; }}
     QTableView, QListView {{ background: {n(c.ink)}; alternate-background-color: {n(c.panel)};
         gridline-color: {n(c.line)}; border: 0; selection-background-color: {n(c.selected)};
         selection-color: {n(c.text)}; }}

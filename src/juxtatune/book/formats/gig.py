@@ -145,7 +145,10 @@ def parse_gig(text: str) -> Gig:
     except RecursionError:
         raise UserError("nested too deep", allowed="gig JSON, format 1") from None
     if not isinstance(data, dict):
-        raise UserError(f"the top of the file is a {_kind(data)}", allowed="an object with format, version, instruments, songs")
+        raise UserError(
+            f"the top of the file is a {_kind(data)}",
+            allowed="an object with format, version, instruments, songs",
+        )
     try:
         row = GigRow.model_validate(data)
     except ValidationError as error:
@@ -172,7 +175,9 @@ def _place(loc: tuple[int | str, ...]) -> str:
     for part in loc:
         if isinstance(part, int):
             text += f"[{part}]"
-        elif part not in ("str", "list[constrained-str]") and not part.startswith(("list[", "function-", "constrained")):
+        elif part not in ("str", "list[constrained-str]") and not part.startswith(
+            ("list[", "function-", "constrained")
+        ):
             text += f".{part}" if text else str(part)
     return text
 
@@ -215,7 +220,9 @@ class _Builder:
         entered = r.costs.model_dump(exclude_none=True) if r.costs else {}
         costs = Costs(**{**_as_dict(default_costs(bridge)), **entered})
         try:
-            return Instrument(r.id, r.name or r.id, strings, bridge, home, tuning or standard_for(strings), costs)
+            return Instrument(
+                r.id, r.name or r.id, strings, bridge, home, tuning or standard_for(strings), costs
+            )
         except UserError as error:
             raise UserError(error.what, f"{where}.{error.where}", error.allowed) from None
 
@@ -226,7 +233,9 @@ class _Builder:
     def _way(self, where: str, r: WayRow) -> Way:
         instrument = self.instruments.get(r.instrument)
         if instrument is None:
-            raise UserError(f"unknown instrument {r.instrument!r}", f"{where}.instrument", _list(self.instruments))
+            raise UserError(
+                f"unknown instrument {r.instrument!r}", f"{where}.instrument", _list(self.instruments)
+            )
         tuning = _tuning(r.tuning, f"{where}.tuning")
         if len(tuning) != instrument.strings:
             raise UserError(

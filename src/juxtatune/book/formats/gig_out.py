@@ -58,4 +58,6 @@ def write_gig(path: Path, gig: Gig) -> None:
         os.replace(partial, path)
     except OSError as error:
         partial.unlink(missing_ok=True)
-        raise UserError(f"cannot be written: {error.strerror or error}", str(path), "a folder that can be written") from None
+        raise UserError(
+            f"cannot be written: {error.strerror or error}", str(path), "a folder that can be written"
+        ) from None

@@ -53,8 +53,7 @@ def confirmed(x: Samples, rate: float, times: list[float], targets: Targets) -> 
         following = times[k + 1] if k + 1 < len(times) else len(x) / rate
         if following - t < 0.1 and k + 2 <= len(times):
             following = times[k + 2] if k + 2 < len(times) else len(x) / rate
-        opening = t < 0.02 and not out
-        c = confirm(x, rate, t, following, targets, opening=opening)
+        c = confirm(x, rate, t, following, targets, opening=t < 0.02 and not out)
         if c is None:
             continue
         if out and t - out[-1].onset < 0.16 and _same_pitch(out[-1], c):

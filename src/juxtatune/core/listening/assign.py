@@ -37,7 +37,9 @@ def place_pitch(pitch: float, targets: Targets) -> Place:
     costs = {s: _distance(pitch, s, targets) for s in within}
     best = min(within, key=lambda s: (costs[s], s))
     unison = tuple(
-        s for s in within if s != best and abs(tuning.pitch(s) - tuning.pitch(best)) <= SAME and costs[s] == costs[best]
+        s
+        for s in within
+        if s != best and abs(tuning.pitch(s) - tuning.pitch(best)) <= SAME and costs[s] == costs[best]
     )
     rivals = [costs[s] for s in within if s != best and s not in unison]
     margin = min(rivals) - costs[best] if rivals else 12.0

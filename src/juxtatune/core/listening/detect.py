@@ -36,7 +36,9 @@ def flux(x: Samples, rate: float) -> tuple[NDArray[np.float64], float, int]:
     out = []
     carry: F32 | None = None
     for begin in range(0, len(frames), per_chunk):
-        magnitude = np.abs(np.fft.rfft(frames[begin : begin + per_chunk] * window, axis=1)[:, low:high]).astype(np.float32)
+        magnitude = np.abs(
+            np.fft.rfft(frames[begin : begin + per_chunk] * window, axis=1)[:, low:high]
+        ).astype(np.float32)
         out.append(_rise(magnitude, carry))
         carry = magnitude[-2 * LAG :]
     return np.concatenate(out) if out else np.zeros(0), hop / rate, size

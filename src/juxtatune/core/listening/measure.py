@@ -31,7 +31,9 @@ class Candidate:
     first: bool  # sounds from the very start of the recording
 
 
-def confirm(x: Samples, rate: float, onset: float, following: float, targets: Targets, opening: bool = False) -> Candidate | None:
+def confirm(
+    x: Samples, rate: float, onset: float, following: float, targets: Targets, opening: bool = False
+) -> Candidate | None:
     """Checks that a string begins to sound at an onset; `following` is the time of the next candidate."""
     begin = onset + (0.0 if opening else 0.018)
     stop = min(begin + 0.3, max(following - 0.005, begin + 0.1), len(x) / rate)
@@ -60,16 +62,13 @@ def _is_string(tone: Tone, total_weight: float) -> bool:
     numbers = [n for n, _, _ in tone.matched]
     enough = 3 if tone.f1 < 500 else 2
     return (
-        tone.score >= LEAST_SCORE
-        and len(numbers) >= enough
-        and min(numbers) <= 3
-        and tone.explained >= 0.8
+        tone.score >= LEAST_SCORE and len(numbers) >= enough and min(numbers) <= 3 and tone.explained >= 0.8
     )
 
 
 def envelope(
-    x: Samples, rate: float, start: float, end: float, hz: NDArray[np.float64], spacing: float
-) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    x: Samples, rate: float, start: float, end: float, hz: NDArray[np.floating], spacing: float
+) -> tuple[NDArray[np.floating], NDArray[np.floating]]:
     """Power of the given partials over time (centre times in s), from Hann frames of 60 ms every 15 ms.
 
     `spacing` is the distance of the partials in Hz: longer frames keep low strings' partials apart.
@@ -87,7 +86,9 @@ def envelope(
     return (starts + size / 2) / rate, np.abs(frames @ kernel) ** 2
 
 
-def find_end(x: Samples, rate: float, onset: float, limit: float, tone_hz: NDArray[np.float64], f1: float) -> float:
+def find_end(
+    x: Samples, rate: float, onset: float, limit: float, tone_hz: NDArray[np.floating], f1: float
+) -> float:
     """When the tone is damped or lost: its partials fall far below their start, or suddenly, or into noise."""
     t, power = envelope(x, rate, onset, min(limit, onset + LONGEST_LOOK), tone_hz, f1)
     beside = envelope(x, rate, onset, min(limit, onset + LONGEST_LOOK), tone_hz + 0.5 * f1, f1)[1]
@@ -122,15 +123,23 @@ def refine_onset(x: Samples, rate: float, fit: Fit, onset: float) -> float:
     model = np.zeros(len(t))
     for k in range(len(fit.hz)):
         decay = min(fit.decay[k], 25.0)
-        model += fit.amplitude[k] * np.exp(np.clip(-decay * u, -30, 3)) * np.cos(
-            2 * np.pi * fit.hz[k] * (t + glide) + (fit.phase[k] - 2 * np.pi * fit.hz[k] * fit.origin) + 0.0
+        model += (
+            fit.amplitude[k]
+            * np.exp(np.clip(-decay * u, -30, 3))
+            * np.cos(
+                2 * np.pi * fit.hz[k] * (t + glide)
+                + (fit.phase[k] - 2 * np.pi * fit.hz[k] * fit.origin)
+                + 0.0
+            )
         )
     gain = model**2 - 2 * model * x[first:last]
     from_here = np.concatenate([np.cumsum(gain[::-1])[::-1], [0.0]])
     return (first + int(np.argmin(from_here))) / rate
 
 
-def read(x: Samples, rate: float, c: Candidate, limit: float, crowd: float, targets: Targets) -> Reading | None:
+def read(
+    x: Samples, rate: float, c: Candidate, limit: float, crowd: float, targets: Targets
+) -> Reading | None:
     """The reading of a confirmed candidate; `limit` ends the sound, `crowd` is when another string joins.
 
     None for what turns out to be a noise of less than 60 ms.
@@ -157,7 +166,9 @@ def read(x: Samples, rate: float, c: Candidate, limit: float, crowd: float, targ
 
 
 def _unread(c: Candidate, end: float, targets: Targets, why: str) -> Reading:
-    return Reading(c.onset, end, None, None, None, None, None, None, None, None, None, 0.0, _db(c.level), problem=why)
+    return Reading(
+        c.onset, end, None, None, None, None, None, None, None, None, None, 0.0, _db(c.level), problem=why
+    )
 
 
 def _db(power: float) -> float:
@@ -168,7 +179,9 @@ def _reading(c: Candidate, fit: Fit, onset: float, end: float, until: float, tar
     pitch = targets.reference.pitch(fit.f1)
     place = place_pitch(pitch, targets)
     note = nearest_note(pitch, targets)
-    target = targets.tuning.note(place.string) if place.string is not None and targets.tuning is not None else None
+    target = (
+        targets.tuning.note(place.string) if place.string is not None and targets.tuning is not None else None
+    )
     against = target.pitch if target is not None else float(round(note.pitch))
     cents = (pitch - against) * 100
     attack = None

@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from juxtatune.core.listening import kernels
 from juxtatune.core.listening.source import Samples
 
-F = NDArray[np.float64]
+F = NDArray[np.floating]
 CENTS = 1200 / np.log(2)
 TAUS = (0.025, 0.04, 0.06, 0.085, 0.12, 0.17, 0.25, 0.4)
 MOST_PARTIALS = 14
@@ -64,7 +64,8 @@ def fit_pluck(
 ) -> Fit | None:
     """Fits a pluck that sounds from `start` to `end` (s) near f1 (Hz, within about 30 cents).
 
-    Without `glide` the pitch is taken as steady, which is quick and right for a moment's look. None when fewer than two frames or no partial stands above the noise.
+    Without `glide` the pitch is taken as steady, which is quick and right for a moment's look.
+    None when fewer than two frames or no partial stands above the noise.
     """
     fit = None
     for _ in range(3):
@@ -92,7 +93,9 @@ class _Demodulated:
     overlap: float  # frames for each independent one
 
 
-def _demodulate(x: Samples, rate: float, start: float, end: float, f1: float, stretch: float) -> _Demodulated | None:
+def _demodulate(
+    x: Samples, rate: float, start: float, end: float, f1: float, stretch: float
+) -> _Demodulated | None:
     size = int(rate * max(4.0 / f1, 0.02))
     first = int(np.ceil((start + 0.004) * rate))
     last = min(int(end * rate), len(x))
@@ -133,7 +136,11 @@ def _solve(d: _Demodulated, f1: float, stretch: float, with_glide: bool) -> Fit 
     risen = np.arange(len(d.t))[:, None] <= np.argmax(power, axis=0)
     alive = usable & np.cumprod(usable | risen, axis=0).astype(bool)
     strongest = power.max()
-    good = (alive.sum(axis=0) >= 3) & (np.max(power, axis=0) > 12 * d.noise) & (np.max(power, axis=0) > 1e-6 * strongest)
+    good = (
+        (alive.sum(axis=0) >= 3)
+        & (np.max(power, axis=0) > 12 * d.noise)
+        & (np.max(power, axis=0) > 1e-6 * strongest)
+    )
     if not np.any(good):
         return None
     n, hz, z, noise = d.n[good], d.hz[good], d.z[:, good], d.noise[good]

@@ -159,7 +159,10 @@ def _regress(
         return None
     pick = np.array(list(chosen.values()))
     n = columns[pick] + 1.0
-    y, w = cents[pick] / CENTS, 1 / (width[pick] / CENTS * (0.15 + 3 / np.maximum(spectrum.level[rows[pick]], 3)))
+    y, w = (
+        cents[pick] / CENTS,
+        1 / (width[pick] / CENTS * (0.15 + 3 / np.maximum(spectrum.level[rows[pick]], 3))),
+    )
     q = (n * n - 1) / 2
     a = np.stack([np.ones_like(n), q], axis=1)
     normal = (a * w[:, None] ** 2).T @ a
@@ -176,7 +179,9 @@ def _report(string: int, found: _Settled | None, goals: dict[int, float], target
     here = targets.tuning.pitch(string)
     also = tuple(s for s in goals if s != string and abs(targets.tuning.pitch(s) - here) <= SAME)
     if found is None or found.sigma > 8:
-        return StrumReading(string, None, None, 0.0, also, "cannot be told apart from the other strings: play it alone")
+        return StrumReading(
+            string, None, None, 0.0, also, "cannot be told apart from the other strings: play it alone"
+        )
     cents = 1200 * float(np.log2(found.f1 / goals[string]))
     confidence = min(0.99, 0.5 + 0.1 * found.votes) if found.sigma < 2 else 0.5
     return StrumReading(string, cents, found.sigma, confidence, also)

@@ -43,7 +43,21 @@ SHAPES = (
 )
 
 _TRIADS = {(0, 4, 7): "open {}", (0, 3, 7): "open {} minor", (0, 7): "open {} fifths"}
-_COUNT = ("no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven", "twelve")
+_COUNT = (
+    "no",
+    "one",
+    "two",
+    "three",
+    "four",
+    "five",
+    "six",
+    "seven",
+    "eight",
+    "nine",
+    "ten",
+    "eleven",
+    "twelve",
+)
 
 
 @dataclass(frozen=True)
@@ -100,7 +114,9 @@ def _catalogue_name(tuning: Tuning) -> str | None:
 
 def _spelled_alike(label: str, tuning: Tuning) -> bool:
     wants_flat, wants_sharp = "b " in label or label.endswith("b"), "#" in label
-    return (wants_flat and tuning.flats) or (wants_sharp and not tuning.flats) or not (wants_flat or wants_sharp)
+    return (
+        (wants_flat and tuning.flats) or (wants_sharp and not tuning.flats) or not (wants_flat or wants_sharp)
+    )
 
 
 def _shape_name(tuning: Tuning) -> TuningName | None:

@@ -18,7 +18,9 @@ _ALTER = {"": 0, "♮": 0, "#": 1, "♯": 1, "b": -1, "♭": -1, "##": 2, "♯�
 _PATTERN = re.compile(
     r"([A-Ga-g])(##|♯♯|bb|♭♭|#|♯|b|♭|x|♮)?([-−]?\d{1,2})(?:([+\-−])(\d+(?:\.\d+)?|\.\d+)\s*[c¢]?)?"
 )
-_ALLOWED = "a letter A to G, then # or b, an octave from -1 to 9 and perhaps a shift in cents: E2, F#3, Bb1, E2+30"
+_ALLOWED = (
+    "a letter A to G, then # or b, an octave from -1 to 9 and perhaps a shift in cents: E2, F#3, Bb1, E2+30"
+)
 
 
 @dataclass(frozen=True)

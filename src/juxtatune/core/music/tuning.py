@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import re
 from collections.abc import Iterable
 from dataclasses import dataclass
@@ -42,7 +43,7 @@ class Tuning:
     def intervals(self) -> tuple[float, ...]:
         """Semitones from each string to its neighbour, whole numbers where they are."""
         p = self.pitches
-        steps = (round(b - a, 6) for a, b in zip(p, p[1:], strict=False))
+        steps = (round(b - a, 6) for a, b in itertools.pairwise(p))
         return tuple(int(s) if s == int(s) else s for s in steps)
 
     def names(self) -> list[str]:

@@ -10,7 +10,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from juxtatune.core.planning.price import played_count
-from juxtatune.core.repertoire.night import Gig, Night, Pin, with_open_rules
+from juxtatune.core.repertoire.night import Gig, Pin, with_open_rules
 
 
 @dataclass(frozen=True)
@@ -52,11 +52,19 @@ def rules_of(gig: Gig) -> list[Rule]:
 def with_rules(gig: Gig, rules: list[Rule]) -> Gig:
     """The gig with only these rules."""
     pairs: dict[str, tuple[tuple[str, str], ...]] = {
-        kind: tuple((r.songs[0], r.songs[1]) for r in rules if r.kind == kind) for kind in ("before", "adjacent", "apart")
+        kind: tuple((r.songs[0], r.songs[1]) for r in rules if r.kind == kind)
+        for kind in ("before", "adjacent", "apart")
     }
     pins = tuple(Pin(r.songs[0], r.part or 0, r.place or 0) for r in rules if r.kind == "pin")
     limit = gig.night.max_dead_s if any(r.kind == "max_dead_s" for r in rules) else None
-    night: Night = replace(gig.night, pins=pins, max_dead_s=limit, **pairs)
+    night = replace(
+        gig.night,
+        pins=pins,
+        max_dead_s=limit,
+        before=pairs["before"],
+        adjacent=pairs["adjacent"],
+        apart=pairs["apart"],
+    )
     return replace(gig, night=night)
 
 

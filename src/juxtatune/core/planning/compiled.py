@@ -8,6 +8,7 @@ on it", then four bits of capo (15: not yet decided).
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
@@ -161,14 +162,24 @@ class _Compiler:
         songs = self._songs()
         places = self._places()
         tables = Tables(
-            n=self.n, words=self.words, insts=len(self.gig.instruments), classes=len(self.classes), **ways, **insts, **songs, **places, **self._sigs,
+            n=self.n, words=self.words, insts=len(self.gig.instruments), classes=len(self.classes),
+            **ways, **insts, **songs, **places, **self._sigs,
             curve_weight=float(self.night.curve_weight_s) if self.night.curve is not None else 0.0,
             tech=self.night.tech,
             max_dead=np.inf if self.night.max_dead_s is None else float(self.night.max_dead_s),
         )  # fmt: skip
         first = played_count(self.gig)
         pred, alike = self._before(), self._alike()
-        return Compiled(self.gig, tables, pack(tables), pred, alike, first, self._start_key(tables, first), tuple(self.way_of))
+        return Compiled(
+            self.gig,
+            tables,
+            pack(tables),
+            pred,
+            alike,
+            first,
+            self._start_key(tables, first),
+            tuple(self.way_of),
+        )
 
     # -- pitches, classes, ways
     def _values(self) -> list[list[list[float]]]:
@@ -231,7 +242,9 @@ class _Compiler:
             "sig_apart": np.array([bits(s[3], self.words) for s in sigs], np.uint64),
         }
         self.sig_ids = sigs
-        capos = sorted({r[2] for r in rows} | set(self.night.now.capos.values() if self.night.now else ()) | {0})
+        capos = sorted(
+            {r[2] for r in rows} | set(self.night.now.capos.values() if self.night.now else ()) | {0}
+        )
         if len(capos) > FREE_CAPO:
             raise UserError(f"{len(capos)} different capo frets", "songs", f"at most {FREE_CAPO}")
         self.capo_index = {c: k for k, c in enumerate(capos)}
@@ -290,12 +303,12 @@ class _Compiler:
         for at, values in enumerate(self.values[i]):
             t["pitch"][i, at, : len(values)] = values
             t["pitch_count"][i, at] = len(values)
-            width = max(1, int(len(values)).bit_length())
+            width = max(1, len(values).bit_length())
             t["offset"][i, at], t["width"][i, at] = position, width
             blank |= ((1 << width) - 1) << position
             position += width + 2
             ordered = sorted(values)
-            step = min([step, *(b - a for a, b in zip(ordered, ordered[1:], strict=False))])
+            step = min([step, *(b - a for a, b in itertools.pairwise(ordered))])
         if position > ROOM:
             raise UserError(
                 f"{sum(len(v) for v in self.values[i])} different pitches on its strings",
@@ -313,8 +326,8 @@ class _Compiler:
         cover = np.array([self.night.cover(s.id) for s in songs], float)
         energy = np.array([s.energy for s in songs], float)
         follows = np.full(self.n, -1, np.int64)
-        for c, d in self.adjacent.items():
-            follows[d] = c
+        for first, second in self.night.adjacent:
+            follows[self.song_at[second]] = self.song_at[first]
         sole = np.zeros((len(self.gig.instruments), self.words), np.uint64)
         single = np.full(self.n, -1, np.int64)
         demands: list[set[int]] = [set() for _ in range(self.n)]
@@ -394,7 +407,10 @@ class _Compiler:
 
     def way_key(self, v: int, w: int) -> tuple:
         way = self.gig.songs[v].ways[w]
-        used = tuple(round(p / SAME) if way.uses(s) else -1 for s, p in zip(way.tuning.strings, way.tuning.pitches, strict=True))
+        used = tuple(
+            round(p / SAME) if way.uses(s) else -1
+            for s, p in zip(way.tuning.strings, way.tuning.pitches, strict=True)
+        )
         return (way.instrument, used, way.capo, way.compromise_s)
 
     def _start_key(self, t: Tables, first: int) -> U64:

@@ -60,54 +60,57 @@ _FIELDS = Tables._fields
     WAY_START,
     WIDTH,
     WORDS,
-) = (_FIELDS.index(name) for name in (
-    "allowed",
-    "blank",
-    "by_cover",
-    "by_energy",
-    "classes",
-    "class_inst",
-    "class_mask",
-    "class_pitch",
-    "cost",
-    "cover",
-    "curve",
-    "curve_sorted",
-    "curve_weight",
-    "energy",
-    "event",
-    "follows",
-    "insts",
-    "inst_mask",
-    "last_in_part",
-    "least_comp",
-    "length",
-    "max_dead",
-    "n",
-    "offset",
-    "parts_left",
-    "pitch",
-    "pitch_count",
-    "pitch_mask",
-    "ready_bit",
-    "sig_apart",
-    "sig_cover",
-    "sig_inst",
-    "sig_next",
-    "single_class",
-    "sole_mask",
-    "strings",
-    "tech",
-    "use_mask",
-    "way_capo",
-    "way_class",
-    "way_comp",
-    "way_inst",
-    "way_sig",
-    "way_start",
-    "width",
-    "words",
-))
+) = (
+    _FIELDS.index(name)
+    for name in (
+        "allowed",
+        "blank",
+        "by_cover",
+        "by_energy",
+        "classes",
+        "class_inst",
+        "class_mask",
+        "class_pitch",
+        "cost",
+        "cover",
+        "curve",
+        "curve_sorted",
+        "curve_weight",
+        "energy",
+        "event",
+        "follows",
+        "insts",
+        "inst_mask",
+        "last_in_part",
+        "least_comp",
+        "length",
+        "max_dead",
+        "n",
+        "offset",
+        "parts_left",
+        "pitch",
+        "pitch_count",
+        "pitch_mask",
+        "ready_bit",
+        "sig_apart",
+        "sig_cover",
+        "sig_inst",
+        "sig_next",
+        "single_class",
+        "sole_mask",
+        "strings",
+        "tech",
+        "use_mask",
+        "way_capo",
+        "way_class",
+        "way_comp",
+        "way_inst",
+        "way_sig",
+        "way_start",
+        "width",
+        "words",
+    )
+)
 ONE = np.uint64(1)
 ZERO = np.uint64(0)
 EPS = 1e-9
@@ -274,7 +277,9 @@ def _retunes(t, i, word, c, left, extras, states, costs, needs, count):
     if extras == 0:
         return count
     if extras == 1:
-        return _towards(t, i, word, c, left, moved, base + required, any_moved, marks, states, costs, needs, count)
+        return _towards(
+            t, i, word, c, left, moved, base + required, any_moved, marks, states, costs, needs, count
+        )
     for s in range(strings):
         if i2(t, CLASS_PITCH, c, s) >= 0 or _locked(t, i, s, word):
             continue
@@ -307,7 +312,13 @@ def _towards(t, i, word, c, left, moved, cost, any_moved, marks, states, costs, 
         for s in range(i1(t, STRINGS, i)):
             want = i2(t, CLASS_PITCH, other, s)
             have = _get(t, i, s, word)
-            if want < 0 or i2(t, CLASS_PITCH, c, s) >= 0 or have < 0 or have == want or _locked(t, i, s, word):
+            if (
+                want < 0
+                or i2(t, CLASS_PITCH, c, s) >= 0
+                or have < 0
+                or have == want
+                or _locked(t, i, s, word)
+            ):
                 continue
             total += _string_cost(t, i, s, have, want)
             state = _put(t, i, s, state, want, marks)
@@ -498,9 +509,9 @@ def successors(t, pred, key, g, place, limit, extras, out, store):
     `store` is (keys, g, way, gap, idle): for each successor its key, the cost so far, the way played, and
     the instruments' states after the gap and after the idle work. `out` is scratch.
     """
-    keys, costs_so_far, ways, gap_states, idle_states = store
-    opt_state, opt_cost, opt_need, combo_state, combo_cost, combo_extra = out
-    words, insts = i0(t, WORDS), i0(t, INSTS)
+    _keys, _costs_so_far, _ways, _gap_states, _idle_states = store
+    _opt_state, _opt_cost, _opt_need, _combo_state, combo_cost, _combo_extra = out
+    words, _insts = i0(t, WORDS), i0(t, INSTS)
     count = 0
     lossy = extras < 2
     sig = np.int64(key[words])
@@ -556,7 +567,9 @@ def _gap_combos(t, key, at_start, sig, w, left, extras, out):
     if capo != FREE_CAPO and capo != i1(t, WAY_CAPO, w):
         fixed += f2(t, COST, i, 6)
     lossy = False
-    made = _retunes(t, i, word, i1(t, WAY_CLASS, w), left, 0 if at_start else extras, opt_state, opt_cost, opt_need, 0)
+    made = _retunes(
+        t, i, word, i1(t, WAY_CLASS, w), left, 0 if at_start else extras, opt_state, opt_cost, opt_need, 0
+    )
     if made < 0:
         made, lossy = -made, True
     cover = 0.0 if at_start else f1(t, SIG_COVER, sig)
@@ -608,7 +621,7 @@ def _gap_combos(t, key, at_start, sig, w, left, extras, out):
 def _finish(t, key, place, v, w, m, total, left, extras, out, store, count):
     """Plays the song after gap choice m, lets the technician work, and writes the successors."""
     keys, costs_so_far, ways, gap_states, idle_states = store
-    opt_state, opt_cost, opt_need, combo_state, combo_cost, combo_extra = out
+    _opt_state, _opt_cost, _opt_need, combo_state, _combo_cost, _combo_extra = out
     words, insts = i0(t, WORDS), i0(t, INSTS)
     i = i1(t, WAY_INST, w)
     first = count
@@ -642,8 +655,8 @@ def _finish(t, key, place, v, w, m, total, left, extras, out, store, count):
 @_jit
 def _technician(t, v, i, left, extras, out, store, first, count):
     """Adds the choices of idle work during song v on all instruments but i, within its length."""
-    keys, costs_so_far, ways, gap_states, idle_states = store
-    opt_state, opt_cost, opt_need, combo_state, combo_cost, combo_extra = out
+    _keys, costs_so_far, ways, gap_states, idle_states = store
+    opt_state, opt_cost, opt_need, _combo_state, _combo_cost, _combo_extra = out
     insts = i0(t, INSTS)
     lossy = False
     spent = np.zeros(MOST_OPTIONS)

@@ -135,7 +135,9 @@ def advance(t, pred, place, old, rows, limit, extras, width, guess, stop, new, t
             if bound >= limit:
                 continue
             if count == room:
-                count, dropped = _shrink(max(width, room // 2), count, keys, g, f, rank, parent, option, table, dropped)
+                count, dropped = _shrink(
+                    max(width, room // 2), count, keys, g, f, rank, parent, option, table, dropped
+                )
                 at = _find(table, keys, key, len(table))
             keys[count] = key
             g[count], f[count] = cost, bound

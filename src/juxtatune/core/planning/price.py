@@ -193,9 +193,7 @@ class _Walk:
         if night.curve is not None:
             energies = [self.songs[s.song].energy for s in self.draft.order]
             away = sum(
-                abs(e - c)
-                for e, c, w in zip(energies, night.curve, self.ways, strict=True)
-                if w is not None
+                abs(e - c) for e, c, w in zip(energies, night.curve, self.ways, strict=True) if w is not None
             )
             curve = night.curve_weight_s * away
         moved = sum(len(g.retunes) for g in gaps) + sum(len(w.retunes) for w in idle)

@@ -123,7 +123,9 @@ class _Reader:
             self.slots.append(Slot(now.played[k], part[k], None))
             if k == 0 or part[k] != part[k - 1]:
                 self.start.append(self._blank())
-        self.fixed_start = self.c.first < self.t.n and self.c.first > 0 and part[self.c.first] == part[self.c.first - 1]
+        self.fixed_start = (
+            self.c.first < self.t.n and self.c.first > 0 and part[self.c.first] == part[self.c.first - 1]
+        )
 
     def step(self, place: int, key: U64, way: int, gap: U64, idle: U64) -> None:
         t, words = self.t, self.t.words
@@ -165,8 +167,13 @@ class _Reader:
     def _starts(self) -> tuple[dict[str, tuple[float, ...]], ...]:
         """Strings that no song of a part uses stay as they are today."""
         now = self.gig.night.now
-        today = {i.id: (now.tunings.get(i.id, i.tuning) if now else i.tuning).pitches for i in self.gig.instruments}
+        today = {
+            i.id: (now.tunings.get(i.id, i.tuning) if now else i.tuning).pitches for i in self.gig.instruments
+        }
         return tuple(
-            {i: tuple(h if p is None else p for p, h in zip(row, today[i], strict=True)) for i, row in part.items()}
+            {
+                i: tuple(h if p is None else p for p, h in zip(row, today[i], strict=True))
+                for i, row in part.items()
+            }
             for part in self.start
         )

@@ -6,6 +6,7 @@ proves the optimum) or the time is up.
 
 from __future__ import annotations
 
+import itertools
 import math
 import threading
 import time
@@ -43,7 +44,9 @@ class Planner:
 
     def __init__(self, gig: Gig, progress: Progress | None = None, seed: int = 0) -> None:
         self.gig, self.progress, self.seed = gig, progress, seed
-        self.doubt: Callable[[], bool] | None = None  # asked once when no plan comes at first: do rules clash?
+        self.doubt: Callable[[], bool] | None = (
+            None  # asked once when no plan comes at first: do rules clash?
+        )
         self.compiled: Compiled = compile_gig(gig)
         self.stop = np.zeros(1, np.int64)
         self.best: Plan | None = None
@@ -60,7 +63,9 @@ class Planner:
         if self.best is not None:
             bound = min(bound, self.best.totals.objective)
         elapsed = time.monotonic() - self.started
-        return Solution(self.best, _floored(bound), self.proven and self.best is not None, elapsed, self.impossible)
+        return Solution(
+            self.best, _floored(bound), self.proven and self.best is not None, elapsed, self.impossible
+        )
 
     def run(self, time_limit: float) -> Solution:
         """Searches until proven, cancelled or out of time (seconds)."""
@@ -82,7 +87,14 @@ class Planner:
 
     def _search(self) -> None:
         if self.compiled.first == self.compiled.tables.n:
-            self._take(Found(0.0, Searcher(self.compiled)._read([()], 0, self.compiled.pred, Effort(1), 0.0), 0.0, False))
+            self._take(
+                Found(
+                    0.0,
+                    Searcher(self.compiled)._read([()], 0, self.compiled.pred, Effort(1), 0.0),
+                    0.0,
+                    False,
+                )
+            )
             self.proven = True
             return
         searcher = Searcher(self.compiled)
@@ -136,7 +148,7 @@ def solve(gig: Gig, time_limit: float = 10.0, progress: Progress | None = None) 
 def chain(compiled: Compiled, songs: list[int]) -> U64:
     """Rules that keep these songs in this order, beside the gig's own."""
     pred = compiled.pred.copy()
-    for a, b in zip(songs, songs[1:], strict=False):
+    for a, b in itertools.pairwise(songs):
         pred[b, a >> 6] |= np.uint64(1) << np.uint64(a & 63)
     return pred
 

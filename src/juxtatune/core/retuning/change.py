@@ -55,7 +55,8 @@ def change(source: Tuning, target: Tuning) -> Change:
     """
     if len(source) != len(target):
         raise UserError(
-            f"a tuning of {len(source)} strings to one of {len(target)}", allowed="two tunings with as many strings"
+            f"a tuning of {len(source)} strings to one of {len(target)}",
+            allowed="two tunings with as many strings",
         )
     moving = [s for s in target.strings if abs(target.pitch(s) - source.pitch(s)) > SAME]
     stay = [s for s in target.strings if s not in moving]
@@ -72,7 +73,9 @@ def change(source: Tuning, target: Tuning) -> Change:
 def find_reference(target: Tuning, string: int, stay: list[int], landed: list[int]) -> HeardAgainst | None:
     """The best string to hear a target against, or None."""
     for strings, is_landed in ((stay, False), (landed, True)):
-        found = _open_reference(target, string, strings, is_landed) or _fretted(target, string, strings, is_landed)
+        found = _open_reference(target, string, strings, is_landed) or _fretted(
+            target, string, strings, is_landed
+        )
         if found is not None:
             return found
     return None

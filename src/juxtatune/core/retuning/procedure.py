@@ -80,7 +80,12 @@ def begin(change: Change, rules: Rules | None = None) -> Procedure:
     """A retune about to start; the first string to move is active."""
     offsets = {c.string: -100 * c.semitones for c in change.strings}
     strings = tuple(
-        StringState(s, Status.TO_GO if s in offsets else Status.STAYS, offsets.get(s, 0.0), rose=offsets.get(s, 0.0) < 0)
+        StringState(
+            s,
+            Status.TO_GO if s in offsets else Status.STAYS,
+            offsets.get(s, 0.0),
+            rose=offsets.get(s, 0.0) < 0,
+        )
         for s in change.target.strings
     )
     first = change.strings[0].string if change.strings else change.target.strings[0]
@@ -104,6 +109,7 @@ def _follow(s: StringState, rules: Rules, t: float, cents: float, sigma: float, 
     inside = abs(cents) <= rules.tolerance and sigma <= rules.surest
     lowest = cents if s.lowest is None else min(s.lowest, cents)
     rose, above = s.rose, s.above_since
+    since: float | None
     if cents <= -rules.upward and not gliding:
         rose, above = True, None
     if cents > rules.tolerance and not gliding:
@@ -117,7 +123,16 @@ def _follow(s: StringState, rules: Rules, t: float, cents: float, sigma: float, 
     else:
         since = None if not gliding else s.inside_since
     held = 0.0 if since is None else min(1.0, (t - since) / rules.hold_s)
-    return replace(s, cents=cents, sigma=sigma, rose=rose, above_since=above, lowest=lowest, inside_since=since, held=held)
+    return replace(
+        s,
+        cents=cents,
+        sigma=sigma,
+        rose=rose,
+        above_since=above,
+        lowest=lowest,
+        inside_since=since,
+        held=held,
+    )
 
 
 def _judge(s: StringState, p: Procedure) -> StringState:
@@ -152,7 +167,9 @@ def _advance(p: Procedure) -> Procedure:
 def check_all(p: Procedure) -> Procedure:
     """Starts the check of all strings (again)."""
     strings = tuple(
-        replace(s, status=Status.LANDED if s.string in p.moving else Status.STAYS, inside_since=None, held=0.0)
+        replace(
+            s, status=Status.LANDED if s.string in p.moving else Status.STAYS, inside_since=None, held=0.0
+        )
         for s in p.strings
     )
     return replace(p, strings=strings, checking=True)

@@ -45,7 +45,9 @@ class Instrument:
             raise UserError(f"bridge {self.bridge!r}", allowed="fixed or floating")
         for key, tuning in (("home", self.home), ("tuning", self.tuning)):
             if len(tuning) != self.strings:
-                raise UserError(f"{len(tuning)} notes for {self.strings} strings", key, f"{self.strings} notes")
+                raise UserError(
+                    f"{len(tuning)} notes for {self.strings} strings", key, f"{self.strings} notes"
+                )
 
     def tuned_to(self, tuning: Tuning) -> Instrument:
         return replace(self, tuning=tuning)

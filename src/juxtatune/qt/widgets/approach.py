@@ -114,8 +114,14 @@ class ApproachWidget(QWidget):
         p.drawText(QRectF(rect.left(), 46, rect.width(), 42), centre, figure)
         p.setPen(c.text)
         p.setFont(font(15))
-        p.drawText(QRectF(rect.left() + 2, 90, rect.width() - 4, 44), centre | Qt.TextFlag.TextWordWrap, column.action)
-        self._paint_field(p, column, QRectF(rect.left() + 6, 142, rect.width() - 12, rect.height() - 158), full=False)
+        p.drawText(
+            QRectF(rect.left() + 2, 90, rect.width() - 4, 44),
+            centre | Qt.TextFlag.TextWordWrap,
+            column.action,
+        )
+        self._paint_field(
+            p, column, QRectF(rect.left() + 6, 142, rect.width() - 12, rect.height() - 158), full=False
+        )
 
     def _paint_marks(self, p: QPainter, area: QRectF) -> None:
         p.setFont(font(13))
@@ -133,7 +139,10 @@ class ApproachWidget(QWidget):
         c = Theme.now
         middle, half = area.center().x(), area.width() / 2
         if column.form in ("landed", "checked"):
-            p.fillRect(QRectF(middle - 7, area.top(), 14, area.height()), c.waiting if column.form == "landed" else c.muted)
+            p.fillRect(
+                QRectF(middle - 7, area.top(), 14, area.height()),
+                c.waiting if column.form == "landed" else c.muted,
+            )
         if column.form == "hollow":
             pen = QPen(c.text, 1.6)
             pen.setDashPattern([4, 3])

@@ -46,6 +46,8 @@ def figure(cents: float) -> tuple[str, str]:
     if abs(cents) >= 75:
         steps = cents / 100
         text = f"{steps:+.1f}" if abs(steps - round(steps)) > 0.08 else f"{round(steps):+d}"
-        return text.replace("-", "−"), "half step" if abs(round(steps)) == 1 and "." not in text else "half steps"
+        return text.replace("-", "−"), "half step" if abs(
+            round(steps)
+        ) == 1 and "." not in text else "half steps"
     text = f"{cents:+.1f}"
     return ("0.0" if text in ("+0.0", "-0.0") else text.replace("-", "−")), "¢"

@@ -134,7 +134,9 @@ class ScoreCanvas(QWidget):
         p.setPen(c.text)
         p.drawText(QPointF(half.left, 28), score.title)
         p.setPen(c.attention)
-        p.drawText(QRectF(half.left, 6, half.right - half.left, 30), Qt.AlignmentFlag.AlignRight, score.totals)
+        p.drawText(
+            QRectF(half.left, 6, half.right - half.left, 30), Qt.AlignmentFlag.AlignRight, score.totals
+        )
         p.setFont(font(14))
         p.setPen(c.muted)
         for g, (x, spacing) in zip(score.guitars, half.columns, strict=True):
@@ -146,15 +148,18 @@ class ScoreCanvas(QWidget):
     def _paint_row(self, p: QPainter, score: Score, half: Half, k: int) -> None:
         c, row, top, height = Theme.now, score.rows[k], self._top(score, k), self.row_height()
         if row.song == self._song:
-            rect = QRectF(half.left - 8, top + BAND / 2, half.right - half.left + 16, height - BAND / 2)
+            rect = QRectF(half.left - 8, top + BAND - 2, half.right - half.left + 16, height - BAND + 4)
             p.fillRect(rect, c.selected)
             if self.hasFocus():
-                p.setPen(QPen(c.attention, 1))
-                p.drawRect(rect)
+                p.fillRect(QRectF(rect.left(), rect.top(), 4, rect.height()), c.attention)
         middle = QRectF(half.left, top + BAND / 2, half.titles - half.left - 12, height - BAND / 2)
         p.setFont(font(14))
         p.setPen(c.muted)
-        p.drawText(QRectF(middle.left(), middle.top(), 22, middle.height()), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, str(k + 1))
+        p.drawText(
+            QRectF(middle.left(), middle.top(), 22, middle.height()),
+            Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+            str(k + 1),
+        )
         self._paint_marks(p, row, middle)
         face = font(16, 600 if row.song == self._song else 400)
         p.setFont(face)
@@ -176,12 +181,23 @@ class ScoreCanvas(QWidget):
         p.setBrush(Theme.now.attention)
         y = at.center().y()
         if row.pinned:
-            p.drawPolygon(QPolygonF([QPointF(at.left() - 6, y - 5), QPointF(at.left() + 1, y), QPointF(at.left() - 6, y + 5)]))
+            p.drawPolygon(
+                QPolygonF(
+                    [QPointF(at.left() - 6, y - 5), QPointF(at.left() + 1, y), QPointF(at.left() - 6, y + 5)]
+                )
+            )
         p.setBrush(Qt.BrushStyle.NoBrush)
         if row.tied:
             p.setPen(QPen(Theme.now.attention, 2))
             path = QPainterPath(QPointF(at.left() + 26, y + 4))
-            path.cubicTo(at.left() + 31, y + 10, at.left() + 31, y + self.row_height() - 10, at.left() + 26, y + self.row_height() - 4)
+            path.cubicTo(
+                at.left() + 31,
+                y + 10,
+                at.left() + 31,
+                y + self.row_height() - 10,
+                at.left() + 26,
+                y + self.row_height() - 4,
+            )
             p.drawPath(path)
 
     def _paint_guitar(
@@ -227,7 +243,9 @@ class ScoreCanvas(QWidget):
         assert gap is not None
         y = top + BAND / 2
         if gap.swap is not None:
-            a, b = (half.columns[g][0] + len(score.guitars[g].home) * half.columns[g][1] / 2 for g in gap.swap)
+            a, b = (
+                half.columns[g][0] + len(score.guitars[g].home) * half.columns[g][1] / 2 for g in gap.swap
+            )
             pen = QPen(c.muted, 1.4)
             pen.setDashPattern([3, 2])
             p.setPen(pen)
@@ -250,7 +268,11 @@ class ScoreCanvas(QWidget):
             p.setFont(font(15, 600))
             p.setPen(c.attention)
             label = f"{max(1, round(gap.dead_s))} s"
-            p.drawText(QRectF(half.right - 44, y - 11, 44, 22), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, label)
+            p.drawText(
+                QRectF(half.right - 44, y - 11, 44, 22),
+                Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+                label,
+            )
 
     def _paint_interval(self, p: QPainter, score: Score, half: Half) -> None:
         for k in range(1, len(score.rows)):

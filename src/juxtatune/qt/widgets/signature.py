@@ -28,7 +28,9 @@ def shift(semitones: float, spacing: float) -> tuple[float, bool]:
     return wanted, False
 
 
-def places(pitches: Sequence[float], home: Sequence[float], left: float, spacing: float, mirrored: bool = False) -> list[tuple[float, bool]]:
+def places(
+    pitches: Sequence[float], home: Sequence[float], left: float, spacing: float, mirrored: bool = False
+) -> list[tuple[float, bool]]:
     """(x, stopped) of every string; mirroring turns the order of strings, never lower and higher."""
     count = len(pitches)
     out = []
@@ -40,7 +42,12 @@ def places(pitches: Sequence[float], home: Sequence[float], left: float, spacing
 
 
 def paint_signature(
-    painter: QPainter, rect: QRectF, pitches: Sequence[float], home: Sequence[float], colour: QColor, mirrored: bool = False
+    painter: QPainter,
+    rect: QRectF,
+    pitches: Sequence[float],
+    home: Sequence[float],
+    colour: QColor,
+    mirrored: bool = False,
 ) -> None:
     """Draws a tuning against its home tuning into a small rectangle."""
     spacing = min(12.0, rect.width() / max(1, len(pitches)))

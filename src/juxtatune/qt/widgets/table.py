@@ -8,7 +8,13 @@ from typing import Any
 
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QRectF, Qt
 from PySide6.QtGui import QPainter
-from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QStyledItemDelegate, QStyleOptionViewItem, QTableView
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QHeaderView,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QTableView,
+)
 
 from juxtatune.core.errors import UserError
 from juxtatune.qt.theme import Theme
@@ -36,7 +42,12 @@ class TableColumn:
 class RowsModel(QAbstractTableModel):
     """Rows from outside; an accepted edit is handed to `changed(old, new)`, a refused one to `refused(text)`."""
 
-    def __init__(self, columns: Sequence[TableColumn], changed: Callable[[Any, Any], None], refused: Callable[[str], None]) -> None:
+    def __init__(
+        self,
+        columns: Sequence[TableColumn],
+        changed: Callable[[Any, Any], None],
+        refused: Callable[[str], None],
+    ) -> None:
         super().__init__()
         self._columns, self._changed, self._refused = tuple(columns), changed, refused
         self._rows: tuple[Any, ...] = ()
@@ -55,7 +66,9 @@ class RowsModel(QAbstractTableModel):
     def columnCount(self, parent: Index = QModelIndex()) -> int:
         return 0 if parent.isValid() else len(self._columns)
 
-    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+    def headerData(
+        self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> Any:
         if role == Qt.ItemDataRole.DisplayRole and orientation == Qt.Orientation.Horizontal:
             return self._columns[section].title
         return None
@@ -94,7 +107,7 @@ class SignatureDelegate(QStyledItemDelegate):
             return
         painter.save()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        rect = QRectF(option.rect)  # type: ignore[attr-defined]
+        rect = QRectF(option.rect)
         width = min(90.0, 12.0 * len(drawn[0]))
         place = QRectF(rect.right() - width - 8, rect.top() + 6, width, rect.height() - 12)
         paint_signature(painter, place, drawn[0], drawn[1], Theme.now.text)

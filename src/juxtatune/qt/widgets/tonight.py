@@ -72,7 +72,11 @@ class TonightList(QWidget):
         p.fillRect(self.rect(), c.panel)
         p.setFont(font(14))
         p.setPen(c.muted)
-        p.drawText(QRectF(16, 12, self.width() - 20, 24), Qt.AlignmentFlag.AlignVCenter, "Tonight" if self._rows else "No night yet")
+        p.drawText(
+            QRectF(16, 12, self.width() - 20, 24),
+            Qt.AlignmentFlag.AlignVCenter,
+            "Tonight" if self._rows else "No night yet",
+        )
         height, y = self._row_height(), float(HEAD)
         for row in self._rows[self._first() :]:
             self._paint_row(p, row, QRectF(0, y, self.width(), height))
@@ -83,7 +87,9 @@ class TonightList(QWidget):
         chosen = row.song == self._song
         if chosen:
             p.fillRect(rect.adjusted(0, 1, 0, -1), c.selected)
-            p.fillRect(QRectF(0, rect.top() + 1, 4 if not self.hasFocus() else 6, rect.height() - 2), c.attention)
+            p.fillRect(
+                QRectF(0, rect.top() + 1, 4 if not self.hasFocus() else 6, rect.height() - 2), c.attention
+            )
         ink = c.text if chosen or not row.past else c.waiting
         width = 12.0 * len(row.pitches)
         left = rect.right() - 10 - min(width, 84)
@@ -95,7 +101,11 @@ class TonightList(QWidget):
         p.setFont(face)
         p.setPen(ink)
         room = QRectF(16, rect.top(), left - 22, rect.height())
-        p.drawText(room, Qt.AlignmentFlag.AlignVCenter, QFontMetricsF(face).elidedText(row.title, Qt.TextElideMode.ElideMiddle, room.width()))
+        p.drawText(
+            room,
+            Qt.AlignmentFlag.AlignVCenter,
+            QFontMetricsF(face).elidedText(row.title, Qt.TextElideMode.ElideMiddle, room.width()),
+        )
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         k = self._first() + int((event.position().y() - HEAD) // self._row_height())

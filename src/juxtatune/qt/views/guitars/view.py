@@ -18,7 +18,7 @@ from juxtatune.qt.widgets.table import RowsModel, TableColumn, make_table
 
 HINTS = ("Enter  edit a field", "Del  remove", "Ctrl+Z  undo")
 COSTS = (
-    ("Start", "base_s"), ("A string", "string_s"), ("A half step", "semitone_s"), ("Check", "check_s"),
+    ("Start", "base_s"), ("String", "string_s"), ("Half step", "semitone_s"), ("Check", "check_s"),
     ("Rounds", "passes"), ("Swap", "swap_s"), ("Capo", "capo_s"),
 )  # fmt: skip
 
@@ -30,10 +30,16 @@ class GuitarsView(QWidget):
         super().__init__()
         self.session = session
         columns = (
-            TableColumn("Guitar", lambda i: i.name, lambda i, t: replace(i, name=fields.words(t)), 130),
-            TableColumn("Bridge", lambda i: i.bridge, _edit_bridge, 90),
-            TableColumn("Now in", lambda i: fields.show_tuning(i.tuning), _edit_tuning, 280, lambda i: (i.tuning.pitches, i.home.pitches)),
-            TableColumn("Home tuning", lambda i: fields.show_notes(i.home), _edit_home, 190, stretch=True),
+            TableColumn("Guitar", lambda i: i.name, lambda i, t: replace(i, name=fields.words(t)), 110),
+            TableColumn("Bridge", lambda i: i.bridge, _edit_bridge, 80),
+            TableColumn(
+                "Now in",
+                lambda i: fields.show_tuning(i.tuning),
+                _edit_tuning,
+                250,
+                lambda i: (i.tuning.pitches, i.home.pitches),
+            ),
+            TableColumn("Home tuning", lambda i: fields.show_notes(i.home), _edit_home, 170, stretch=True),
             *(_cost_column(title, key) for title, key in COSTS),
         )
         self.model = RowsModel(columns, self._changed, self.message.emit)
@@ -58,6 +64,8 @@ class GuitarsView(QWidget):
         self.strings.setRange(4, 12)
         self.strings.setValue(6)
         self.strings.setSuffix(" strings")
+        self.strings.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
+        self.table.verticalHeader().setDefaultSectionSize(48)
         head = QHBoxLayout()
         head.addWidget(title, 1)
         head.addWidget(self.name)
@@ -101,7 +109,9 @@ class GuitarsView(QWidget):
             self.name.setFocus()
             self.message.emit("Type a name, then add the guitar.")
             return
-        self._do("Add a guitar", lambda: catalogue_edits.add_guitar(self.session.state, name, self.strings.value()))
+        self._do(
+            "Add a guitar", lambda: catalogue_edits.add_guitar(self.session.state, name, self.strings.value())
+        )
         self.name.clear()
 
     def remove(self) -> None:
@@ -137,4 +147,6 @@ def _cost_column(title: str, key: str) -> TableColumn:
         costs: Costs = replace(i.costs, **{key: fields.number(text, 0, 600)})
         return replace(i, costs=costs)
 
-    return TableColumn(title, lambda i: f"{getattr(i.costs, key):g}", edit, 92 if title == "A half step" else 72)
+    return TableColumn(
+        title, lambda i: f"{getattr(i.costs, key):g}", edit, 80 if title == "Half step" else 56
+    )

@@ -118,8 +118,7 @@ class NightPresenter(QObject):
         if solution.plan is None or self._planned_gig is None:
             return
         self.planned = solution
-        left = f"at least {seconds(solution.bound)} is certain" if solution.bound >= 1 else "no bound yet"
-        self.message.emit(f"Planning: {seconds(solution.plan.totals.dead_s)} of dead air so far, {left}. Esc stops.")
+        self.message.emit(f"Planning: {_cost(solution)}. Esc stops.")
         self.changed.emit()
 
     def _ended(self, outcome: Outcome) -> None:
@@ -134,10 +133,13 @@ class NightPresenter(QObject):
 
     def _verdict(self, s: Solution) -> str:
         assert s.plan is not None
-        if self.given is not None and s.plan.totals.objective >= self.given.totals.objective - 1e-6 and s.optimal:
+        if (
+            self.given is not None
+            and s.plan.totals.objective >= self.given.totals.objective - 1e-6
+            and s.optimal
+        ):
             return "Your order is already the best there is."
-        what = "Proven: no order has less" if s.optimal else f"Not proven: the best may be as low as {seconds(s.bound)}"
-        return f"{seconds(s.plan.totals.dead_s)} of dead air. {what}. T takes this order."
+        return f"{_cost(s)}. T takes this order."
 
     def take(self) -> None:
         """Takes the planned order into the book, as one edit that can be undone."""
@@ -185,8 +187,22 @@ class NightPresenter(QObject):
             self.message.emit(error.message())
 
 
+def _cost(s: Solution) -> str:
+    """Dead air, and how far the order is from the best there can be, in words."""
+    assert s.plan is not None
+    total = s.plan.totals
+    dead = f"{seconds(total.dead_s)} of dead air"
+    if s.optimal:
+        return f"{dead}, proven: no order costs less"
+    if s.bound < 1:
+        return f"{dead} so far"
+    return f"{dead}, costing {total.objective:.1f} with compromises and work; no order costs less than {s.bound:.1f}"
+
+
 def _same_problem(a: Gig, b: Gig) -> bool:
     """True when two gigs differ in nothing but the order of their songs and today's tunings."""
     if {s.id: s for s in a.songs} != {s.id: s for s in b.songs} or a.night != b.night:
         return False
-    return [replace(i, tuning=i.home) for i in a.instruments] == [replace(i, tuning=i.home) for i in b.instruments]
+    return [replace(i, tuning=i.home) for i in a.instruments] == [
+        replace(i, tuning=i.home) for i in b.instruments
+    ]

@@ -29,13 +29,13 @@ class NightView(QWidget):
         self.empty = QLabel(EMPTY)
         self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.empty.setWordWrap(True)
-        self.scroll = QScrollArea()
-        self.scroll.setWidgetResizable(True)
-        self.scroll.setWidget(self.canvas)
-        self.scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.area = QScrollArea()
+        self.area.setWidgetResizable(True)
+        self.area.setWidget(self.canvas)
+        self.area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        layout.addWidget(self.scroll)
+        layout.addWidget(self.area)
         layout.addWidget(self.empty)
         self.setFocusProxy(self.canvas)
         self.canvas.installEventFilter(self)
@@ -58,7 +58,7 @@ class NightView(QWidget):
         self.canvas.set_orders(scores)
         nothing = self.presenter.gig() is None
         self.empty.setVisible(nothing)
-        self.scroll.setVisible(not nothing)
+        self.area.setVisible(not nothing)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
@@ -108,16 +108,23 @@ class NightView(QWidget):
         if not shown:
             return
         rows = [r.song for r in shown[0].rows]
-        at = rows.index(self.canvas.song()) if self.canvas.song() in rows else -by if by < 0 else -1
+        now = self.canvas.song()
+        at = rows.index(now) if now is not None and now in rows else -1
         song = rows[max(0, min(len(rows) - 1, at + by))]
         self.canvas.set_song(song)
         centre = self.canvas.row_centre(0, rows.index(song))
-        self.scroll.ensureVisible(int(centre.x()), int(centre.y()), 0, 60)
+        self.area.ensureVisible(int(centre.x()), int(centre.y()), 0, 60)
         self.song_chosen.emit(song)
 
     def _ask_talk(self, song: str) -> None:
         value, ok = QInputDialog.getDouble(
-            self, "Talk after this song", "Seconds of talk and applause:", self.presenter.talk(song), 0, 600, 0
+            self,
+            "Talk after this song",
+            "Seconds of talk and applause:",
+            self.presenter.talk(song),
+            0,
+            600,
+            0,
         )
         if ok:
             self.presenter.set_talk(song, value)

@@ -51,26 +51,55 @@ class SongsView(QWidget):
 
     def _make_tables(self) -> None:
         songs = (
-            TableColumn("Song", lambda s: s.title, lambda s, t: replace(s, title=fields.words(t)), stretch=True),
-            TableColumn("Length", lambda s: fields.show_length(s.length_s), lambda s, t: replace(s, length_s=fields.length(t)), 90),
-            TableColumn("Energy", lambda s: f"{s.energy:g}", lambda s, t: replace(s, energy=fields.number(t, 0, 10)), 80),
+            TableColumn(
+                "Song", lambda s: s.title, lambda s, t: replace(s, title=fields.words(t)), stretch=True
+            ),
+            TableColumn(
+                "Length",
+                lambda s: fields.show_length(s.length_s),
+                lambda s, t: replace(s, length_s=fields.length(t)),
+                90,
+            ),
+            TableColumn(
+                "Energy",
+                lambda s: f"{s.energy:g}",
+                lambda s, t: replace(s, energy=fields.number(t, 0, 10)),
+                80,
+            ),
             TableColumn("Guitar", lambda s: self._guitar(s.ways[0]), None, 130),
-            TableColumn("Tuning", lambda s: fields.show_tuning(s.ways[0].tuning), None, 290, lambda s: self._signature(s.ways[0])),
+            TableColumn(
+                "Tuning",
+                lambda s: fields.show_tuning(s.ways[0].tuning),
+                None,
+                290,
+                lambda s: self._signature(s.ways[0]),
+            ),
             TableColumn("Ways", lambda s: str(len(s.ways)), None, 70),
         )
         ways = (
             TableColumn("Guitar", lambda r: self._guitar(r.way), self._edit_guitar, 150),
-            TableColumn("Tuning", lambda r: fields.show_tuning(r.way.tuning), self._edit_tuning, 290, lambda r: self._signature(r.way)),
+            TableColumn(
+                "Tuning",
+                lambda r: fields.show_tuning(r.way.tuning),
+                self._edit_tuning,
+                290,
+                lambda r: self._signature(r.way),
+            ),
             TableColumn("Notes", lambda r: fields.show_notes(r.way.tuning), self._edit_tuning, 230),
-            TableColumn("Capo", lambda r: str(r.way.capo), lambda r, t: self._with(r, capo=fields.whole(t, 0, 12)), 70),
+            TableColumn(
+                "Capo", lambda r: str(r.way.capo), lambda r, t: self._with(r, capo=fields.whole(t, 0, 12)), 70
+            ),
             TableColumn("Strings used", lambda r: fields.show_used(r.way.strings_used), self._edit_used, 130),
-            TableColumn("Compromise", lambda r: f"{r.way.compromise_s:g} s", self._edit_compromise, 110, stretch=True),
+            TableColumn(
+                "Compromise", lambda r: f"{r.way.compromise_s:g} s", self._edit_compromise, 110, stretch=True
+            ),
         )
         self.songs_model = RowsModel(songs, self._song_changed, self.message.emit)
         self.ways_model = RowsModel(ways, self._way_changed, self.message.emit)
         self.songs, self.ways = make_table(self.songs_model, songs), make_table(self.ways_model, ways)
         self.songs.selectionModel().currentRowChanged.connect(lambda now, _: self._chose(now.row()))
-        self.ways.setMaximumHeight(190)
+        self.songs.verticalHeader().setDefaultSectionSize(30)
+        self.ways.setFixedHeight(152)
 
     def _lay_out(self) -> None:
         title = QLabel("Songs")
@@ -92,12 +121,12 @@ class SongsView(QWidget):
             if layout is foot and text == "Add way":
                 foot.addWidget(self.ways_title, 1)
             layout.addWidget(button)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(24, 14, 24, 8)
-        layout.addLayout(head)
-        layout.addWidget(self.songs, 1)
-        layout.addLayout(foot)
-        layout.addWidget(self.ways)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(24, 14, 24, 8)
+        column.addLayout(head)
+        column.addWidget(self.songs, 1)
+        column.addLayout(foot)
+        column.addWidget(self.ways)
         self.setFocusProxy(self.songs)
 
     # -- showing
@@ -128,7 +157,11 @@ class SongsView(QWidget):
     def _show_ways(self) -> None:
         song = next((s for s in self.session.state.songs if s.id == self._song), None)
         self.ways_model.set_rows([WayRow(k, w) for k, w in enumerate(song.ways)] if song is not None else [])
-        self.ways_title.setText(f"Ways to play {song.title}" if song is not None else "No songs yet: type a title above and add it.")
+        self.ways_title.setText(
+            f"Ways to play {song.title}"
+            if song is not None
+            else "No songs yet: type a title above and add it."
+        )
 
     def _signature(self, way: Way) -> tuple[tuple[float, ...], tuple[float, ...]] | None:
         return way.tuning.pitches, self.session.state.instrument(way.instrument).home.pitches
@@ -145,7 +178,9 @@ class SongsView(QWidget):
 
     def _way_changed(self, old: WayRow, new: WayRow) -> None:
         if self._song is not None:
-            self.session.edit("Edit a way", catalogue_edits.change_way(self.session.state, self._song, old.index, new.way))
+            self.session.edit(
+                "Edit a way", catalogue_edits.change_way(self.session.state, self._song, old.index, new.way)
+            )
 
     def _with(self, row: WayRow, **changes: object) -> WayRow:
         return WayRow(row.index, replace(row.way, **changes))  # type: ignore[arg-type]
@@ -157,7 +192,9 @@ class SongsView(QWidget):
         for guitar in self.session.state.instruments:
             if text.strip().lower() in (guitar.name.lower(), guitar.id):
                 return self._with(row, instrument=guitar.id)
-        raise UserError(f"no guitar {text!r}", allowed=", ".join(i.name for i in self.session.state.instruments))
+        raise UserError(
+            f"no guitar {text!r}", allowed=", ".join(i.name for i in self.session.state.instruments)
+        )
 
     def _edit_tuning(self, row: WayRow, text: str) -> WayRow:
         return self._with(row, tuning=fields.tuning(text, self._strings(row)))
@@ -196,7 +233,9 @@ class SongsView(QWidget):
         self._do("Remove a way", lambda: catalogue_edits.remove_way(self.session.state, song, row))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() == Qt.Key.Key_Delete:
+        if event.key() == Qt.Key.Key_N and event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.name.setFocus()
+        elif event.key() == Qt.Key.Key_Delete:
             self.remove_song()
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             table = self.ways if self.ways.hasFocus() else self.songs

@@ -163,7 +163,9 @@ class TunePresenter(QObject):
         self._new = True
         if self.run.saved and not was:
             name = self.session.state.instrument(self.run.instrument).name
-            self.message.emit(f"Every string checked: {name} is in {self.tuning_name()} now, and the book knows.")
+            self.message.emit(
+                f"Every string checked: {name} is in {self.tuning_name()} now, and the book knows."
+            )
 
     def _paint_if_new(self) -> None:
         if self._new:
@@ -277,7 +279,9 @@ class TunePresenter(QObject):
         if not parts and change is not None and change.reference is not None:
             r = change.reference
             fret = f", fret {r.fret}" if r.fret else ""
-            parts.append(f"{half_steps(change.semitones)} · by ear: {r.interval} of the {ordinal(r.string)}{fret}")
+            parts.append(
+                f"{half_steps(change.semitones)} · by ear: {r.interval} of the {ordinal(r.string)}{fret}"
+            )
         return " · ".join(parts)
 
     def counts(self) -> str:

@@ -61,7 +61,12 @@ class TuneView(QWidget):
         row.addWidget(note)
         self.buttons["pluck"].clicked.connect(self.presenter.pluck)
         self.buttons["strum"].clicked.connect(self.presenter.strum)
-        for name, step in (("loosen", -COARSE), ("loosen_fine", -FINE), ("tighten_fine", FINE), ("tighten", COARSE)):
+        for name, step in (
+            ("loosen", -COARSE),
+            ("loosen_fine", -FINE),
+            ("tighten_fine", FINE),
+            ("tighten", COARSE),
+        ):
             self.buttons[name].pressed.connect(lambda step=step: self._start_turn(step))
             self.buttons[name].released.connect(self._stop_turn)
         layout = QVBoxLayout(self)
@@ -86,7 +91,9 @@ class TuneView(QWidget):
         self.caution.setVisible(bool(caution))
         run = self.presenter.run
         if run is not None:
-            self.approach.set_columns(self.presenter.columns(), run.procedure.active, run.procedure.rules.tolerance)
+            self.approach.set_columns(
+                self.presenter.columns(), run.procedure.active, run.procedure.rules.tolerance
+            )
         self.approach.setVisible(run is not None)
         self.pegs.setVisible(run is not None and self.presenter.simulated)
         self.status_changed.emit()

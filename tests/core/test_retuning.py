@@ -1,0 +1,133 @@
+"""One retune: which strings move, what to hear them against, and when a string has landed."""
+
+from __future__ import annotations
+
+import pytest
+from hypothesis import given
+
+from juxtatune.core.errors import UserError
+from juxtatune.core.music.catalogue import parse_tuning
+from juxtatune.core.music.tuning import tuning_of_pitches
+from juxtatune.core.retuning import procedure
+from juxtatune.core.retuning.change import change
+from juxtatune.core.retuning.procedure import Status
+from juxtatune.core.strings.string import usual_string
+from tests.strategies import pitch_lists
+
+SEMITONES = {"unison": 0, "octave above": 12, "octave below": -12, "fifth above": 7, "fifth below": -7}
+SEMITONES |= {"fourth above": 5, "fourth below": -5}
+
+
+def test_standard_to_open_d_moves_four_strings_and_leaves_two() -> None:
+    # common practice, no source
+    result = change(parse_tuning("standard"), parse_tuning("open D"))
+    assert [c.string for c in result.strings] == [6, 3, 2, 1]
+    assert [c.semitones for c in result.strings] == [-2, -1, -2, -2]
+    assert result.stay == (5, 4)
+    heard = [(c.reference.string, c.reference.fret, c.reference.interval) for c in result.strings if c.reference]
+    assert heard == [(4, 0, "octave below"), (4, 4, "unison"), (5, 0, "octave above"), (4, 0, "octave above")]
+
+
+def test_the_doubled_string_is_heard_in_unison() -> None:
+    result = change(parse_tuning("standard"), parse_tuning("doubled low G"))
+    by_string = {c.string: c for c in result.strings}
+    assert by_string[6].semitones == 3 and by_string[6].direction == "up"
+    assert by_string[5].reference is not None and by_string[6].reference is not None
+
+
+@given(pitch_lists, pitch_lists)
+def test_every_reference_is_true(a, b) -> None:
+    size = min(len(a), len(b))
+    source, target = tuning_of_pitches(map(float, a[:size])), tuning_of_pitches(map(float, b[:size]))
+    result = change(source, target)
+    landed: set[int] = set()
+    assert {c.string for c in result.strings} | set(result.stay) == set(target.strings)
+    for c in result.strings:
+        r = c.reference
+        if r is not None:
+            assert (r.string in landed) if r.landed else (r.string in result.stay)
+            fretted = target.pitch(r.string) + r.fret
+            assert c.target.pitch - fretted == pytest.approx(SEMITONES[r.interval], abs=0.01)
+        landed.add(c.string)
+
+
+def test_different_string_counts_are_refused() -> None:
+    with pytest.raises(UserError):
+        change(parse_tuning("standard"), parse_tuning("bass"))
+
+
+def play(p, string, cents, seconds=1.2, start=0.0, level=-20.0, sigma=0.1):
+    """Feeds steady readings of one string, after a pick."""
+    p = procedure.hear(p, start, string, cents, sigma, -60.0)
+    for k in range(1, int(seconds / 0.02)):
+        p = procedure.hear(p, start + k * 0.02, string, cents, sigma, level)
+    return p
+
+
+def begun(target="drop D"):
+    return procedure.begin(change(parse_tuning("standard"), parse_tuning(target)))
+
+
+def test_a_string_lands_from_below_and_only_when_held() -> None:
+    p = play(begun(), 6, 150.0)
+    assert p.state(6).status is Status.TO_GO
+    p = play(p, 6, -60.0, start=2)
+    p = play(p, 6, -0.5, seconds=0.5, start=4)
+    assert p.state(6).status is Status.TO_GO
+    p = play(p, 6, -0.5, seconds=1.2, start=6)
+    assert p.checking
+
+
+def test_a_string_that_fell_in_from_above_is_not_yet_safe() -> None:
+    p = play(begun(), 6, 120.0)
+    p = play(p, 6, 0.5, start=2)
+    assert p.state(6).status is Status.FROM_ABOVE
+    assert "loosen" in procedure.advice(p, 6)
+
+
+def test_an_unsure_reading_does_not_land_a_string() -> None:
+    p = play(begun(), 6, -60.0)
+    p = play(p, 6, 0.0, start=2, sigma=5.0)
+    assert p.state(6).status is Status.TO_GO
+
+
+def test_the_glide_of_a_fresh_pick_does_not_count_as_coming_from_above() -> None:
+    p = play(begun(), 6, -60.0)
+    p = procedure.hear(p, 3.0, 6, 0.0, 0.1, -60.0)
+    for k in range(8):
+        p = procedure.hear(p, 3.02 + k * 0.02, 6, 8.0 - k, 0.1, -20.0)
+    p = play(p, 6, 0.2, start=3.2)
+    assert p.state(6).rose
+
+
+def test_every_string_is_checked_at_the_end_and_one_that_moved_is_said() -> None:
+    p = play(begun(), 6, -60.0)
+    p = play(p, 6, 0.0, start=2)
+    assert p.checking and not p.done
+    for k, string in enumerate((6, 5, 4, 3, 2)):
+        p = play(p, string, 0.8, start=4 + 2 * k)
+    p = play(p, 1, 6.0, start=16)
+    assert p.state(1).status is Status.OFF and not p.done
+    p = play(p, 1, -1.0, start=20)
+    assert p.done
+
+
+def test_next_string_passes_over_what_has_landed() -> None:
+    p = begun("open D")
+    p = play(p, 6, -60.0)
+    p = play(p, 6, 0.0, start=2)
+    assert procedure.step(p, 1).active == 3
+    assert procedure.step(procedure.select(p, 3), -1).active == 1
+
+
+def test_raising_a_string_three_semitones_adds_41_percent_of_tension() -> None:
+    # tension goes with the square of frequency: Fletcher and Rossing, The Physics of Musical Instruments (1998)
+    string = usual_string(82.41)
+    assert string.tension(82.41 * 2 ** (3 / 12)) / string.tension(82.41) == pytest.approx(2**0.5, rel=1e-9)
+
+
+def test_stiffness_falls_as_tension_rises() -> None:
+    # B = π³ E d⁴ / (64 T L²), Fletcher (1964)
+    string = usual_string(329.63)
+    assert string.inharmonicity(329.63) > string.inharmonicity(392.0) > 0
+    assert 1e-6 < string.inharmonicity(329.63) < 5e-4

@@ -1,0 +1,84 @@
+"""The layers of the house: who may import whom, read from every import statement."""
+
+from __future__ import annotations
+
+import ast
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+SRC = Path(__file__).parents[2] / "src" / "juxtatune"
+CORE = {
+    "errors": set(),
+    "music": {"errors"},
+    "strings": {"errors", "music"},
+    "repertoire": {"errors", "music", "strings"},
+    "listening": {"errors", "music"},
+    "retuning": {"errors", "music", "strings", "repertoire"},
+    "planning": {"errors", "music", "strings", "repertoire", "retuning"},
+    "sim": {"errors", "music", "strings", "listening"},
+}
+LAYERS = {
+    "core": {"core"},
+    "book": {"core", "book"},
+    "app": {"core", "book", "app"},
+    "devices": {"core", "devices"},
+    "cli": {"core", "book", "app", "devices", "cli", "qt"},
+    "qt": {"core", "book", "app", "devices", "qt"},
+}
+ONLY_IN = {"PySide6": "qt", "sqlite3": "book", "sounddevice": "devices", "soundfile": "devices", "typer": "cli"}
+SOLVER_FILE = SRC / "core" / "planning" / "clash.py"
+FILES = sorted(SRC.rglob("*.py"))
+
+
+def imports(path: Path) -> set[str]:
+    """Every module a file imports, also inside functions."""
+    found = set()
+    for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+        if isinstance(node, ast.Import):
+            found |= {a.name for a in node.names}
+        elif isinstance(node, ast.ImportFrom) and node.module:
+            found.add(node.module)
+            found |= {f"{node.module}.{a.name}" for a in node.names}
+    return found
+
+
+def place(path: Path) -> tuple[str, ...]:
+    return path.relative_to(SRC).with_suffix("").parts
+
+
+@pytest.mark.parametrize("path", FILES, ids=lambda p: str(p.relative_to(SRC)))
+def test_arrows_point_down(path: Path) -> None:
+    here = place(path)
+    for name in imports(path):
+        parts = name.split(".")
+        if parts[0] == "juxtatune" and len(parts) > 2 and len(here) > 1:
+            assert parts[1] in LAYERS[here[0]], f"{here} imports {name}"
+            if here[0] == "core" and here[1] in CORE:
+                assert parts[2] in CORE[here[1]] | {here[1]}, f"{here} imports {name}"
+        if parts[0] in ONLY_IN:
+            assert here[0] == ONLY_IN[parts[0]], f"{here} imports {name}"
+        if parts[0] == "ortools":
+            assert path == SOLVER_FILE
+
+
+@pytest.mark.parametrize("path", FILES, ids=lambda p: str(p.relative_to(SRC)))
+def test_views_widgets_and_presenters_keep_apart(path: Path) -> None:
+    here = place(path)
+    for name in imports(path):
+        if here[:2] == ("qt", "views") and len(here) > 3 and name.startswith("juxtatune.qt.views."):
+            assert name.split(".")[3] == here[2], f"{here} imports another view: {name}"
+        if here[:2] == ("qt", "widgets"):
+            assert not name.startswith(("juxtatune.app", "juxtatune.book")), f"{here} imports {name}"
+        if here[-1] == "presenter":
+            assert not name.startswith("PySide6.QtWidgets"), f"{here} imports {name}"
+
+
+def test_all_but_the_interface_loads_without_qt() -> None:
+    names = [".".join(("juxtatune", *place(p))).removesuffix(".__init__") for p in FILES if place(p)[0] != "qt"]
+    code = "import sys\nsys.modules['PySide6'] = None\nimport importlib\n" + "\n".join(
+        f"importlib.import_module({name!r})" for name in names
+    )
+    subprocess.run([sys.executable, "-c", code], check=True)
