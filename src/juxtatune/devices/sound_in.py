@@ -155,7 +155,7 @@ class LiveSource:
         if data.shape[1] == 1:
             return 0
         if self._channel is not None:
-            return min(self._channel, data.shape[1] - 1)
+            return min(self._channel, int(data.shape[1]) - 1)
         self._heard.append(data)
         if sum(len(d) for d in self._heard) > CHOOSE_AFTER_S * self.device.default_rate:
             heard = np.concatenate(self._heard).astype(float)

@@ -57,10 +57,25 @@ def confirmed(x: Samples, rate: float, times: list[float], targets: Targets) -> 
         if c is None:
             continue
         if out and t - out[-1].onset < 0.16 and _same_pitch(out[-1], c):
-            # one pluck, flagged twice: the later moment still finds it new
+            # one pluck, flagged twice: it began at the earlier moment if it sounded between the two
+            if _sounds(x, rate, c, out[-1].onset, t):
+                continue
             out.pop()
         out.append(c)
     return out
+
+
+def _sounds(x: Samples, rate: float, c: Candidate, begin: float, end: float) -> bool:
+    """True when a tone is heard between two moments about as loud as it is after them."""
+    hz = np.array([f for _, f, _ in c.tone.matched][:8])
+    between = x[int((begin + 0.01) * rate) : int(end * rate)]
+    after = x[int((end + 0.02) * rate) : int((end + 0.02) * rate) + len(between)]
+    if len(between) < 0.03 * rate or len(after) < len(between):
+        return True
+    window = np.hanning(len(between))
+    kernel = np.exp(-2j * np.pi * hz[None, :] * np.arange(len(between))[:, None] / rate) * window[:, None]
+    there, then = np.abs(between @ kernel), np.abs(after @ kernel)
+    return bool(np.sum(there**2) > 0.25 * np.sum(then**2))
 
 
 def _decays(x: Samples, rate: float, c: Candidate, until: float) -> bool:

@@ -69,7 +69,7 @@ def read_strum(samples: Samples, rate: float, targets: Targets) -> list[StrumRea
 
 
 def _after_strum(x: Samples, rate: float) -> _Spectrum | None:
-    if len(x) < 0.2 * rate:
+    if len(x) < 0.2 * rate or not np.max(np.abs(x)) > 1e-6:
         return None
     size = int(0.05 * rate)
     power = np.square(x[: len(x) // size * size]).reshape(-1, size).mean(axis=1)
