@@ -46,7 +46,14 @@ def test_measure_reads_a_file(tmp_path: Path) -> None:
     assert pluck["target_hz"] == pytest.approx(73.416, abs=1e-3)
     assert pluck["hz"] == pytest.approx(f1, rel=1e-4)
     assert pluck["cents"] == pytest.approx(-2.7, abs=0.2)
-    assert [(s["string"], s["plucks"]) for s in result["strings"]] == [(6, 1), (5, 0), (4, 0), (3, 0), (2, 0), (1, 0)]
+    assert [(s["string"], s["plucks"]) for s in result["strings"]] == [
+        (6, 1),
+        (5, 0),
+        (4, 0),
+        (3, 0),
+        (2, 0),
+        (1, 0),
+    ]
     moved, _ = call("measure", tmp_path / "x.wav", "--tuning", "drop D", "--offset", "-2.7", "--json")
     assert moved["plucks"][0]["cents"] == pytest.approx(0.0, abs=0.2)
     free, _ = call("measure", tmp_path / "x.wav", "--json")
@@ -84,7 +91,14 @@ def test_reference_and_strum_decline_silence(tmp_path: Path) -> None:
 
 @pytest.mark.parametrize(
     "args",
-    [("--a4", "nan"), ("--a4", "-3"), ("--tuning", "nonsense"), ("--from", "standard"), ("--strum",), ("--offset", "inf")],
+    [
+        ("--a4", "nan"),
+        ("--a4", "-3"),
+        ("--tuning", "nonsense"),
+        ("--from", "standard"),
+        ("--strum",),
+        ("--offset", "inf"),
+    ],
 )
 def test_unusable_options(tmp_path: Path, args) -> None:
     sf.write(tmp_path / "quiet.wav", np.zeros(4800), 48000)
@@ -95,7 +109,12 @@ def test_unusable_options(tmp_path: Path, args) -> None:
 def test_change_and_tunings() -> None:
     result, _ = call("change", "standard", "open D", "--json")
     assert [s["string"] for s in result["strings"]] == [6, 3, 2, 1] and result["stay"] == [5, 4]
-    assert result["strings"][0]["reference"] == {"string": 4, "fret": 0, "interval": "octave below", "landed": False}
+    assert result["strings"][0]["reference"] == {
+        "string": 4,
+        "fret": 0,
+        "interval": "octave below",
+        "landed": False,
+    }
     rows, _ = call("tunings", "--json")
     drop = next(r for r in rows if r["name"] == "drop D")
     assert drop["intervals"] == [7, 5, 5, 4, 5]

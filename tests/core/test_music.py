@@ -46,7 +46,16 @@ def test_spelling_keeps_the_pitch(pitch, flats) -> None:
 
 @pytest.mark.parametrize(
     ("text", "pitch"),
-    [("Cb4", 59), ("B#3", 60), ("E2+30", 40.3), ("A4-12.5", 68.875), ("f#3", 54), ("G♭3", 54), ("F♯3", 54), ("Fx3", 55)],
+    [
+        ("Cb4", 59),
+        ("B#3", 60),
+        ("E2+30", 40.3),
+        ("A4-12.5", 68.875),
+        ("f#3", 54),
+        ("G♭3", 54),
+        ("F♯3", 54),
+        ("Fx3", 55),
+    ],
 )
 def test_spellings(text, pitch) -> None:
     assert parse_note(text).pitch == pytest.approx(pitch)
@@ -98,7 +107,9 @@ def test_an_alias_spells_as_it_is_written() -> None:
     assert str(lookup("half step down")).startswith("Eb2")
 
 
-@pytest.mark.parametrize("text", ["", "drop", "E2", "E2 A2 D3", " ".join(["E2"] * 13), "standard tuning of mine"])
+@pytest.mark.parametrize(
+    "text", ["", "drop", "E2", "E2 A2 D3", " ".join(["E2"] * 13), "standard tuning of mine"]
+)
 def test_what_is_no_tuning_is_refused(text) -> None:
     with pytest.raises(UserError):
         parse_tuning(text)

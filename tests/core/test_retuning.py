@@ -24,7 +24,9 @@ def test_standard_to_open_d_moves_four_strings_and_leaves_two() -> None:
     assert [c.string for c in result.strings] == [6, 3, 2, 1]
     assert [c.semitones for c in result.strings] == [-2, -1, -2, -2]
     assert result.stay == (5, 4)
-    heard = [(c.reference.string, c.reference.fret, c.reference.interval) for c in result.strings if c.reference]
+    heard = [
+        (c.reference.string, c.reference.fret, c.reference.interval) for c in result.strings if c.reference
+    ]
     assert heard == [(4, 0, "octave below"), (4, 4, "unison"), (5, 0, "octave above"), (4, 0, "octave above")]
 
 

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import librosa
 import numpy as np
 import parselmouth
 import pytest
+from benchmarks import sounds as room
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.signal import resample_poly
 
-from benchmarks import sounds as room
 from juxtatune.core.errors import CannotTell
 from juxtatune.core.listening.analyse import analyse
 from juxtatune.core.listening.frames import Decimator, clearest_channel, to_working_rate
@@ -184,7 +186,9 @@ def test_a_strum_is_read_string_by_string_and_a_missing_string_is_not_guessed() 
         truth[string] = rng.uniform(-40, 40)
         if string == 5:
             continue
-        tone = room.string_tone(rng, room.hz(pitch + truth[string] / 100), 48000, 2.6, room.STIFF[string], 4, 0.08)
+        tone = room.string_tone(
+            rng, room.hz(pitch + truth[string] / 100), 48000, 2.6, room.STIFF[string], 4, 0.08
+        )
         at = 4800 + (6 - string) * 600
         samples[at : at + len(tone)] += 0.15 * tone
     readings = {r.string: r for r in read_strum(samples, 48000, STANDARD)}
@@ -259,7 +263,7 @@ def test_a_turning_string_is_followed_and_slack_slips_flat() -> None:
     assert guitar.pitch(5) == pytest.approx(44.0 - 0.06, abs=0.03)
     assert glimpses[-1].pitch == pytest.approx(guitar.pitch(5), abs=0.02)
     middle = [g.pitch for g in glimpses if 1.3 < g.t < 1.9]
-    assert all(b <= a + 0.02 for a, b in zip(middle, middle[1:], strict=False))
+    assert all(b <= a + 0.02 for a, b in pairwise(middle))
 
 
 def test_a_gap_in_the_sound_starts_afresh_and_memory_stays_bounded() -> None:

@@ -196,7 +196,10 @@ def test_the_rest_of_a_night_is_planned_from_true_states() -> None:
         ({"before": [["s0", "s1"], ["s1", "s0"], ["s2", "s3"]]}, ["before", "before"]),
         ({"adjacent": [["s0", "s1"], ["s0", "s2"]]}, ["adjacent", "adjacent"]),
         ({"adjacent": [["s0", "s1"]], "apart": [["s1", "s0"]]}, ["adjacent", "apart"]),
-        ({"pins": [{"song": "s0", "part": 0, "place": 0}, {"song": "s0", "part": 1, "place": 0}]}, ["pin", "pin"]),
+        (
+            {"pins": [{"song": "s0", "part": 0, "place": 0}, {"song": "s0", "part": 1, "place": 0}]},
+            ["pin", "pin"],
+        ),
         ({"parts": [{"songs": 3}]}, ["part_sizes"]),
         ({"max_dead_s": 0, "cover_s": 0}, ["max_dead_s"]),
     ],

@@ -28,7 +28,13 @@ LAYERS = {
     "cli": {"core", "book", "app", "devices", "cli", "qt"},
     "qt": {"core", "book", "app", "devices", "qt"},
 }
-ONLY_IN = {"PySide6": "qt", "sqlite3": "book", "sounddevice": "devices", "soundfile": "devices", "typer": "cli"}
+ONLY_IN = {
+    "PySide6": "qt",
+    "sqlite3": "book",
+    "sounddevice": "devices",
+    "soundfile": "devices",
+    "typer": "cli",
+}
 SOLVER_FILE = SRC / "core" / "planning" / "clash.py"
 FILES = sorted(SRC.rglob("*.py"))
 
@@ -77,7 +83,9 @@ def test_views_widgets_and_presenters_keep_apart(path: Path) -> None:
 
 
 def test_all_but_the_interface_loads_without_qt() -> None:
-    names = [".".join(("juxtatune", *place(p))).removesuffix(".__init__") for p in FILES if place(p)[0] != "qt"]
+    names = [
+        ".".join(("juxtatune", *place(p))).removesuffix(".__init__") for p in FILES if place(p)[0] != "qt"
+    ]
     code = "import sys\nsys.modules['PySide6'] = None\nimport importlib\n" + "\n".join(
         f"importlib.import_module({name!r})" for name in names
     )

@@ -1,0 +1,41 @@
+"""Shared fixtures: a demo book in a folder of its own, and the window on it."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from juxtatune.app.session import Session
+from juxtatune.book.demo import write_demo_book
+
+
+@pytest.fixture
+def demo_book(tmp_path: Path) -> Path:
+    return write_demo_book(tmp_path)
+
+
+@pytest.fixture
+def session(demo_book: Path) -> Iterator[Session]:
+    session = Session(demo_book)
+    yield session
+    session.close()
+
+
+@pytest.fixture
+def window(qtbot, demo_book: Path):
+    """The real window on the demo book, its order priced; leaves no thread behind."""
+    from juxtatune.app.preferences import Preferences
+    from juxtatune.qt.application import open_window
+
+    before = set(threading.enumerate())
+    window = open_window(demo_book, Preferences(theme="dark"))
+    qtbot.addWidget(window)
+    window.show()
+    qtbot.waitUntil(lambda: window.night.given is not None, timeout=60000)
+    yield window
+    window.close()
+    left = [t for t in threading.enumerate() if t not in before and not isinstance(t, threading._DummyThread)]
+    assert left == []

@@ -1,0 +1,92 @@
+"""The real path: PortAudio listening to a PulseAudio null sink that plays a rendered pluck."""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+import subprocess
+import sys
+import time
+
+import pytest
+import soundfile as sf
+
+from tests.listening.sounds import one_string
+
+PROGRAM = [sys.executable, "-c", "from juxtatune.cli.main import run; run()"]
+
+
+@pytest.fixture
+def pulse(tmp_path_factory):
+    """A PulseAudio server of our own with a null sink whose monitor is the default input."""
+    assert shutil.which("pulseaudio") and shutil.which("pactl"), "make setup installs pulseaudio"
+    home = tmp_path_factory.mktemp("pulse")
+    runtime = home / "run"
+    runtime.mkdir(mode=0o700)
+    env = os.environ | {
+        "HOME": str(home), "XDG_RUNTIME_DIR": str(runtime), "PULSE_RUNTIME_PATH": str(runtime),
+        "PULSE_SERVER": f"unix:{runtime}/native", "XDG_CONFIG_HOME": str(home / "config"),
+    }  # fmt: skip
+    (home / ".asoundrc").write_text("pcm.!default { type pulse }\nctl.!default { type pulse }\n")
+    server = subprocess.Popen(
+        ["pulseaudio", "-n", "--daemonize=no", "--exit-idle-time=-1", "--disallow-exit", "--use-pid-file=no",
+         f"--load=module-native-protocol-unix socket={runtime}/native auth-anonymous=1",
+         "--load=module-null-sink sink_name=room rate=48000",
+         "--load=module-null-sink sink_name=other rate=48000"],
+        env=env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
+    )  # fmt: skip
+    for _ in range(100):
+        if subprocess.run(["pactl", "info"], env=env, capture_output=True).returncode == 0:
+            break
+        time.sleep(0.1)
+    pactl(env, "set-default-source", "room.monitor")
+    yield env
+    server.kill()
+    server.wait()
+
+
+def pactl(env, *args) -> None:
+    subprocess.run(["pactl", *args], env=env, check=True, capture_output=True)
+
+
+def listen(env, *args, seconds=5.0):
+    return subprocess.Popen(
+        [*PROGRAM, "listen", "--tuning", "drop D", "--seconds", str(seconds), "--json", *args],
+        env=env, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
+    )  # fmt: skip
+
+
+def play(env, path) -> None:
+    subprocess.run(["paplay", "--device=room", str(path)], env=env, check=True, capture_output=True)
+
+
+def test_a_pluck_through_the_sound_card(pulse, tmp_path) -> None:
+    samples, _ = one_string(38, 7.5, seconds=2.0)
+    sf.write(tmp_path / "pluck.wav", samples, 48000, subtype="FLOAT")
+    rows = subprocess.run(
+        [*PROGRAM, "devices", "--json"], env=pulse, capture_output=True, text=True, check=True
+    )
+    found = json.loads(rows.stdout)
+    assert any("pulse" in d["name"] and d["channels"] >= 1 for d in found)
+    child = listen(pulse, "--device", "pulse", seconds=8)
+    time.sleep(3.0)
+    play(pulse, tmp_path / "pluck.wav")
+    out, error = child.communicate(timeout=60)
+    assert child.returncode == 0 and "Traceback" not in error
+    readings = [json.loads(line) for line in out.splitlines()]
+    assert [r["string"] for r in readings] == [6], error
+    assert readings[0]["cents"] == pytest.approx(7.5, abs=0.5)
+
+
+def test_an_unknown_device_is_refused_with_what_there_is(pulse) -> None:
+    child = listen(pulse, "--device", "no such thing")
+    _, error = child.communicate(timeout=60)
+    assert child.returncode == 2 and "no such thing" in error and "pulse" in error
+
+
+def test_without_any_usable_input_the_command_says_what_is_allowed(tmp_path) -> None:
+    env = os.environ | {"HOME": str(tmp_path), "PULSE_SERVER": "unix:/nowhere"}
+    command = [*PROGRAM, "listen", "--seconds", "1", "--device", "no such thing"]
+    done = subprocess.run(command, env=env, capture_output=True, text=True, timeout=60)
+    assert done.returncode == 2 and "allowed:" in done.stderr and "Traceback" not in done.stderr

@@ -1,0 +1,378 @@
+"""The real interface: clicks and keys, then what the screen shows and the book holds."""
+
+from __future__ import annotations
+
+import json
+
+import pytest
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QColor
+from PySide6.QtWidgets import QApplication
+
+from juxtatune.app.preferences import Preferences
+from juxtatune.app.session import Session
+from juxtatune.book.db import Book
+from juxtatune.core.music.catalogue import parse_tuning
+from juxtatune.core.retuning.procedure import Status
+from juxtatune.qt.application import open_window
+from juxtatune.qt.theme import Theme, apply_theme, colours
+from juxtatune.qt.widgets.approach_values import across, figure
+from juxtatune.qt.widgets.signature import places
+
+KEY = Qt.Key
+
+
+def press(qtbot, widget, key, modifier=Qt.KeyboardModifier.NoModifier) -> None:
+    qtbot.keyClick(widget, key, modifier)
+
+
+def order(window) -> list[str]:
+    return [s.song for s in window.night.night().slots]
+
+
+def plan_briefly(qtbot, window, seconds=6.0) -> None:
+    window.night.plan(seconds)
+    qtbot.waitUntil(lambda: not window.night.planning and window.night.planned is not None, timeout=60000)
+
+
+def settle_string(qtbot, window, string: int) -> None:
+    """Loosens one string well past its target, then brings it up, as a player would."""
+    tune = window.tune
+    run, guitar = tune.run, tune.guitar
+    goal = run.target.pitch(string)
+
+    def away() -> float:
+        return (goal - guitar.pitch(string)) * 100
+
+    def heard_near(cents: float, within: float) -> bool:
+        state = run.procedure.state(string)
+        if state.cents is None or abs(guitar.pitch(string) * 100 - goal * 100) < 0:
+            return False
+        return abs(state.cents - cents) < within
+
+    guitar.damp()
+    tune.select(string)
+    qtbot.wait(300)
+    tune.select(string)
+    tune.pluck()
+    tune.turn(away() - 40)
+    qtbot.waitUntil(lambda: heard_near(-40, 8), timeout=20000)
+    for _ in range(8):
+        tune.select(string)
+        tune.pluck()
+        qtbot.wait(700)
+        tune.turn(away())
+        try:
+            qtbot.waitUntil(lambda: landed(run, string), timeout=4000)
+            return
+        except Exception:
+            continue
+    raise AssertionError(f"string {string} did not land: {run.procedure.state(string)}")
+
+
+def landed(run, string: int) -> bool:
+    return run.procedure.checking or run.procedure.state(string).status is Status.LANDED
+
+
+def test_the_whole_slice_from_the_list_to_a_tuned_guitar(qtbot, window, demo_book) -> None:
+    given = window.night.given.totals.dead_s
+    was = order(window)
+    plan_briefly(qtbot, window)
+    assert window.night.planned.plan.totals.dead_s < 0.3 * given
+    canvas = window.views["Night"].canvas
+    assert [s.title[:7] for s in canvas.shown()] == ["As give", "Planned"]
+    press(qtbot, canvas, KEY.Key_T)
+    taken = order(window)
+    assert taken != was and Book(demo_book).load().nights[0].slots[0].song == taken[0]
+    window.undo()
+    assert order(window) == was == [s.song for s in Book(demo_book).load().nights[0].slots]
+    window.redo()
+    qtbot.waitUntil(lambda: [s.song for s in window.night.given.order] == taken, timeout=20000)
+
+    window._choose("late-by-two-tides")
+    press(qtbot, canvas, KEY.Key_Return)
+    assert window.view_name() == "Tune" and window.tune.run is not None
+    run = window.tune.run
+    assert run.procedure.moving == (6,)
+    columns = window.views["Tune"].approach.columns()
+    assert columns[0].figure == "+2" and "loosen" in columns[0].action
+    settle_string(qtbot, window, 6)
+    for string in (6, 5, 4, 3, 2, 1):
+        window.tune.guitar.damp()
+        qtbot.wait(300)
+        window.tune.select(string)
+        window.tune.pluck()
+        qtbot.waitUntil(lambda s=string: run.procedure.state(s).status is Status.CHECKED, timeout=20000)
+    qtbot.waitUntil(lambda: run.saved, timeout=5000)
+    assert "book knows" in window.notice.text()
+    window.close()
+    again = Session(demo_book)
+    assert str(again.state.instrument("rook").tuning) == str(parse_tuning("drop D"))
+    assert [s.song for s in again.state.nights[0].slots] == taken
+    assert [kind for _, kind, _ in again.book.log()][-1] == "retune"
+    again.close()
+
+
+def test_the_night_is_edited_with_keys_and_the_price_follows(qtbot, window) -> None:
+    canvas = window.views["Night"].canvas
+    window._choose("gantry-lights")
+    before = window.night.given.totals.dead_s
+    press(qtbot, canvas, KEY.Key_Down)
+    song = canvas.song()
+    place = order(window).index(song)
+    press(qtbot, canvas, KEY.Key_Down, Qt.KeyboardModifier.AltModifier)
+    assert order(window).index(song) == place + 1
+    qtbot.waitUntil(lambda: window.night.given.totals.dead_s != before, timeout=20000)
+    press(qtbot, canvas, KEY.Key_P)
+    assert any(p.song == song for p in window.night.night().rules.pins)
+    press(qtbot, canvas, KEY.Key_M)
+    assert any(a == song for a, _ in window.night.night().rules.adjacent)
+    window._choose("iron-pilot")
+    press(qtbot, canvas, KEY.Key_W)
+    assert next(s.way for s in window.night.night().slots if s.song == "iron-pilot") == 1
+    for _ in range(4):
+        window.undo()
+    assert order(window).index(song) == place and not window.session.can_undo
+
+
+def test_a_row_is_dragged_to_a_new_place(qtbot, window) -> None:
+    canvas = window.views["Night"].canvas
+    start, goal = canvas.row_centre(0, 1).toPoint(), canvas.row_centre(0, 6).toPoint()
+    song = order(window)[1]
+    qtbot.mousePress(canvas, Qt.MouseButton.LeftButton, pos=start)
+    qtbot.mouseMove(canvas, goal)
+    qtbot.mouseRelease(canvas, Qt.MouseButton.LeftButton, pos=goal)
+    assert order(window)[6] == song
+
+
+def test_planning_is_stopped_with_escape_and_keeps_the_best(qtbot, window) -> None:
+    window.night.plan(60)
+    qtbot.waitUntil(lambda: window.night.planned is not None, timeout=60000)
+    press(qtbot, window.views["Night"].canvas, KEY.Key_Escape)
+    qtbot.waitUntil(lambda: not window.night.planning, timeout=10000)
+    assert window.night.planned.plan is not None
+
+
+def test_narrow_windows_show_one_order_and_a_key_flips(qtbot, window) -> None:
+    plan_briefly(qtbot, window, 2)
+    window.resize(1024, 700)
+    qtbot.waitUntil(lambda: window.width() == 1024, timeout=2000)
+    canvas = window.views["Night"].canvas
+    assert [s.title for s in canvas.shown()] == ["As given"]
+    press(qtbot, canvas, KEY.Key_F)
+    assert canvas.shown()[0].title.startswith("Planned")
+    window.show_view("Songs")
+    assert window.tonight.folded
+
+
+def test_tonight_drives_the_view_beside_it(qtbot, window) -> None:
+    window.show_view("Songs")
+    press(qtbot, window.tonight, KEY.Key_Down)
+    song = window.song
+    assert song == order(window)[1]
+    assert window.views["Songs"].songs_model.row(window.views["Songs"].songs.currentIndex().row()).id == song
+    qtbot.mouseClick(window.tonight, Qt.MouseButton.LeftButton, pos=QPoint(40, 44 + 5))
+    assert window.song == order(window)[0]
+
+
+def test_songs_and_ways_are_edited_in_place_and_bad_input_is_refused(qtbot, window, demo_book) -> None:
+    view = window.views["Songs"]
+    window.show_view("Songs")
+    model = view.songs_model
+    assert model.setData(model.index(0, 0), "Tidewire Revisited")
+    assert Book(demo_book).load().songs[0].title == "Tidewire Revisited"
+    assert model.setData(model.index(0, 1), "3:20")
+    assert window.session.state.songs[0].length_s == 200
+    assert not model.setData(model.index(0, 1), "soon")
+    assert "Nothing was changed" in window.notice.text()
+    view.select("iron-pilot")
+    ways = view.ways_model
+    assert ways.setData(ways.index(0, 1), "drop B")
+    assert str(window.session.state.song("iron-pilot").ways[0].tuning) == str(parse_tuning("drop B"))
+    assert ways.setData(ways.index(0, 4), "6 5 4") and ways.setData(ways.index(0, 5), "7")
+    assert window.session.state.song("iron-pilot").ways[0].strings_used == (6, 5, 4)
+    assert not ways.setData(ways.index(0, 0), "Nobody's")
+    view.name.setText("Slack Water")
+    press(qtbot, view.name, KEY.Key_Return)
+    assert window.session.state.songs[-1].title == "Slack Water" and order(window)[-1] == "slack-water"
+    view.add_way()
+    assert len(window.session.state.song("slack-water").ways) == 2
+    view.ways.selectRow(1)
+    view.remove_way()
+    view.remove_song()
+    assert len(window.session.state.songs) == 18
+
+
+def test_guitars_are_edited_in_place(qtbot, window) -> None:
+    window.show_view("Guitars")
+    view = window.views["Guitars"]
+    assert view.model.setData(view.model.index(0, 2), "open G")
+    assert str(window.session.state.instrument("rook").tuning) == str(parse_tuning("open G"))
+    assert view.model.setData(view.model.index(1, 9), "20")
+    assert window.session.state.instrument("dunlin").costs.swap_s == 20
+    assert not view.model.setData(view.model.index(0, 1), "wobbly")
+    view.name.setText("Siskin")
+    view.strings.setValue(7)
+    view.add()
+    assert window.session.state.instrument("siskin").strings == 7
+    view.table.selectRow(0)
+    view.remove()
+    assert "still played" in window.notice.text()
+
+
+def test_tune_runs_on_a_few_keys(qtbot, window) -> None:
+    window.open_song("nine-fathom-static")
+    view, run = window.views["Tune"], window.tune.run
+    assert run.procedure.active == 6
+    press(qtbot, view, KEY.Key_PageDown)
+    assert run.procedure.active == 5
+    press(qtbot, view, KEY.Key_PageUp)
+    assert run.procedure.active == 6
+    press(qtbot, view, KEY.Key_F9)
+    assert run.held and "(held)" in view.title.text()
+    press(qtbot, view, KEY.Key_F9)
+    press(qtbot, view, KEY.Key_Space)
+    qtbot.waitUntil(lambda: run.procedure.state(6).cents is not None, timeout=20000)
+    was = window.tune.guitar.pitch(6)
+    press(qtbot, view, KEY.Key_Left)
+    qtbot.waitUntil(lambda: window.tune.guitar.pitch(6) < was, timeout=5000)
+    qtbot.mousePress(view.buttons["tighten"], Qt.MouseButton.LeftButton)
+    qtbot.wait(300)
+    qtbot.mouseRelease(view.buttons["tighten"], Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: window.tune.guitar.pitch(6) > was, timeout=5000)
+    press(qtbot, view, KEY.Key_F10)
+    assert run.procedure.checking
+
+
+def test_a_sound_file_plays_the_instrument(qtbot, window, tmp_path) -> None:
+    import soundfile as sf
+
+    from tests.listening.sounds import one_string
+
+    samples, _ = one_string(38, 3.0, seconds=2.5)
+    sf.write(tmp_path / "low.wav", samples, 48000)
+    window.open_song("lowwater-mark")
+    window.tune.use_file(tmp_path / "low.wav")
+    run = window.tune.run
+    qtbot.waitUntil(
+        lambda: (c := run.procedure.state(6).cents) is not None and abs(c - 3.0) < 0.5, timeout=20000
+    )
+    window.tune.stop()
+    window.tune.use_file(tmp_path / "missing.wav")
+    assert "missing.wav" in window.notice.text()
+
+
+def test_raising_a_string_above_home_shows_the_caution(qtbot, window) -> None:
+    window.open_song("kelp-and-copperas")
+    assert "may break" in window.views["Tune"].caution.text()
+    window.open_song("lowwater-mark")
+    assert window.views["Tune"].caution.text() == ""
+
+
+def test_a_gig_file_is_imported_exported_and_a_broken_one_refused(window, tmp_path) -> None:
+    window.export_gig(tmp_path / "out.json")
+    data = json.loads((tmp_path / "out.json").read_text())
+    assert len(data["songs"]) == 18
+    (tmp_path / "bad.json").write_text("{")
+    was = window.session.state
+    window.import_gig(tmp_path / "bad.json")
+    assert window.session.state == was and "as it was" in window.notice.text()
+    data["songs"][0]["title"] = "Another Opener"
+    (tmp_path / "new.json").write_text(json.dumps(data))
+    window.import_gig(tmp_path / "new.json")
+    assert window.session.state.songs[0].title == "Another Opener"
+    window.undo()
+    assert window.session.state == was
+
+
+def test_an_empty_book_says_what_to_do_first(qtbot, tmp_path) -> None:
+    window = open_window(tmp_path / "mine.juxtatune", Preferences(theme="light"))
+    qtbot.addWidget(window)
+    window.show()
+    assert window.views["Night"].empty.isVisible() and "Add songs" in window.views["Night"].empty.text()
+    window.show_view("Tune")
+    assert "Choose a song" in window.views["Tune"].what.text()
+    window.views["Guitars"].name.setText("Siskin")
+    window.views["Guitars"].add()
+    window.views["Songs"].name.setText("Slack Water")
+    window.views["Songs"].add_song()
+    qtbot.waitUntil(lambda: window.night.given is not None, timeout=30000)
+    assert len(window.views["Night"].canvas.shown()[0].rows) == 1
+    window.close()
+
+
+def test_left_handed_mirrors_the_strings_and_never_lower_and_higher() -> None:
+    home, lowered = (40.0, 45.0, 50.0, 55.0), (38.0, 45.0, 50.0, 55.0)
+    right = [x for x, _ in places(lowered, home, 0, 12)]
+    left = [x for x, _ in places(lowered, home, 0, 12, mirrored=True)]
+    at_home_right, at_home_left = places(home, home, 0, 12), places(home, home, 0, 12, mirrored=True)
+    assert right[0] < at_home_right[0][0] and left[0] < at_home_left[0][0]
+    assert left[0] > left[-1] and right[0] < right[-1]
+
+
+def test_strings_of_a_signature_never_cross() -> None:
+    home = (40.0, 45.0, 50.0, 55.0)
+    far = places((52.0, 33.0, 62.0, 43.0), home, 0, 12)
+    assert all(stopped for _, stopped in far)
+    assert [x for x, _ in far] == sorted(x for x, _ in far)
+
+
+@pytest.mark.parametrize(
+    ("cents", "text"),
+    [
+        (-3.2, "−3.2 ¢"),
+        (0.0, "0.0 ¢"),
+        (100, "+1 half step"),
+        (-300, "−3 half steps"),
+        (150, "+1.5 half steps"),
+    ],
+)
+def test_figures_are_signed_with_units(cents, text) -> None:
+    assert " ".join(figure(cents)) == text
+
+
+def test_one_cent_and_seven_half_steps_can_both_be_read() -> None:
+    assert across(1, 150) > 5 and across(700, 150) < 150 and across(-700, 150) > -150
+    assert across(700, 150) - across(500, 150) > 5
+
+
+def contrast(a: QColor, b: QColor) -> float:
+    """Contrast ratio, WCAG 2.1 relative luminance."""
+
+    def luminance(c: QColor) -> float:
+        parts = [
+            v / 12.92 if v <= 0.03928 else ((v + 0.055) / 1.055) ** 2.4
+            for v in (c.redF(), c.greenF(), c.blueF())
+        ]
+        return 0.2126 * parts[0] + 0.7152 * parts[1] + 0.0722 * parts[2]
+
+    light, dark = sorted((luminance(a), luminance(b)), reverse=True)
+    return (light + 0.05) / (dark + 0.05)
+
+
+@pytest.mark.parametrize("name", ["dark", "light"])
+def test_contrast_of_text_and_of_graphics_that_mean_something(name) -> None:
+    c = colours(name)
+    for ground in (c.ink, c.panel):
+        assert contrast(c.text, ground) >= 7
+        for role in (c.muted, c.lower, c.higher, c.attention):
+            assert contrast(role, ground) >= 4.5
+        assert contrast(c.waiting, ground) >= 3
+
+
+def test_the_theme_changes_everywhere_at_once(window) -> None:
+    window._set_theme("light")
+    assert Theme.now.ink == colours("light").ink
+    image = window.views["Night"].grab().toImage()
+    assert image.pixelColor(5, 5) == colours("light").ink
+    app = QApplication.instance()
+    assert isinstance(app, QApplication)
+    apply_theme(app, "dark")
+
+
+def test_the_score_is_hit_where_it_is_drawn(window) -> None:
+    canvas = window.views["Night"].canvas
+    for row in (0, 8, 9, 17):
+        at = canvas.row_centre(0, row)
+        assert canvas.hit(at.x(), at.y()) == (0, row)
+    assert canvas.hit(QPointF(0, 0).x(), 0) is None
