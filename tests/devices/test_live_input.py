@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import json
 import os
+import select
 import shutil
+import signal
 import subprocess
 import sys
 import time
@@ -29,21 +31,38 @@ def pulse(tmp_path_factory):
         "PULSE_SERVER": f"unix:{runtime}/native", "XDG_CONFIG_HOME": str(home / "config"),
     }  # fmt: skip
     (home / ".asoundrc").write_text("pcm.!default { type pulse }\nctl.!default { type pulse }\n")
-    server = subprocess.Popen(
-        ["pulseaudio", "-n", "--daemonize=no", "--exit-idle-time=-1", "--disallow-exit", "--use-pid-file=no",
-         f"--load=module-native-protocol-unix socket={runtime}/native auth-anonymous=1",
-         "--load=module-null-sink sink_name=room rate=48000",
-         "--load=module-null-sink sink_name=other rate=48000"],
-        env=env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
-    )  # fmt: skip
-    for _ in range(100):
-        if subprocess.run(["pactl", "info"], env=env, capture_output=True).returncode == 0:
-            break
-        time.sleep(0.1)
-    pactl(env, "set-default-source", "room.monitor")
+    server = Pulse(env, runtime)
+    server.start()
     yield env
-    server.kill()
-    server.wait()
+    server.stop()
+
+
+class Pulse:
+    """The server process, so that a test can take it away and bring it back."""
+
+    running: Pulse | None = None
+
+    def __init__(self, env, runtime) -> None:
+        self.env, self.runtime = env, runtime
+        Pulse.running = self
+
+    def start(self) -> None:
+        self.process = subprocess.Popen(
+            ["pulseaudio", "-n", "--daemonize=no", "--exit-idle-time=-1", "--use-pid-file=no",
+             f"--load=module-native-protocol-unix socket={self.runtime}/native auth-anonymous=1",
+             "--load=module-null-sink sink_name=room rate=48000"],
+            env=self.env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
+        )  # fmt: skip
+        for _ in range(100):
+            if subprocess.run(["pactl", "info"], env=self.env, capture_output=True).returncode == 0:
+                break
+            time.sleep(0.1)
+        pactl(self.env, "set-default-source", "room.monitor")
+
+    def stop(self) -> None:
+        self.process.kill()
+        self.process.wait()
+        (self.runtime / "native").unlink(missing_ok=True)
 
 
 def pactl(env, *args) -> None:
@@ -69,14 +88,43 @@ def test_a_pluck_through_the_sound_card(pulse, tmp_path) -> None:
     )
     found = json.loads(rows.stdout)
     assert any("pulse" in d["name"] and d["channels"] >= 1 for d in found)
-    child = listen(pulse, "--device", "pulse", seconds=8)
-    time.sleep(3.0)
-    play(pulse, tmp_path / "pluck.wav")
-    out, error = child.communicate(timeout=60)
+    child = listen(pulse, "--device", "pulse", seconds=60)
+    assert child.stdout is not None
+    line = ""
+    for _ in range(8):  # it may take a while until the program listens
+        play(pulse, tmp_path / "pluck.wav")
+        if select.select([child.stdout], [], [], 1.5)[0]:
+            line = child.stdout.readline()
+            break
+    child.send_signal(signal.SIGINT)
+    _, error = child.communicate(timeout=60)
     assert child.returncode == 0 and "Traceback" not in error
-    readings = [json.loads(line) for line in out.splitlines()]
-    assert [r["string"] for r in readings] == [6], error
-    assert readings[0]["cents"] == pytest.approx(7.5, abs=0.5)
+    reading = json.loads(line)
+    assert reading["string"] == 6, error
+    assert reading["cents"] == pytest.approx(7.5, abs=0.5)
+
+
+def test_a_device_that_vanishes_is_waited_for_and_found_again(pulse, tmp_path) -> None:
+    """The sound server dies under the program, and comes back some seconds later."""
+    samples, _ = one_string(38, 7.5, seconds=2.0)
+    sf.write(tmp_path / "pluck.wav", samples, 48000, subtype="FLOAT")
+    child = listen(pulse, "--device", "pulse", seconds=60)
+    time.sleep(4.0)
+    assert Pulse.running is not None
+    Pulse.running.stop()
+    time.sleep(3.0)
+    Pulse.running.start()
+    assert child.stdout is not None
+    heard = False
+    for _ in range(8):
+        play(pulse, tmp_path / "pluck.wav")
+        if select.select([child.stdout], [], [], 2.0)[0]:
+            heard = json.loads(child.stdout.readline())["string"] == 6
+            break
+    child.send_signal(signal.SIGINT)
+    _, error = child.communicate(timeout=60)
+    assert heard and child.returncode == 0 and "Traceback" not in error, error
+    assert "waiting for it to come back" in error and "is back" in error
 
 
 def test_an_unknown_device_is_refused_with_what_there_is(pulse) -> None:
