@@ -31,32 +31,39 @@ def shoot(window: MainWindow, name: str, folder: Path) -> None:
     window.grab().save(str(folder / f"{name}.png"))
 
 
-def tune_pictures(window: MainWindow, folder: Path) -> None:
-    """Opens a gap and brings one string down and up into its target."""
-    window.open_song("nine-fathom-static")
+def bring(window: MainWindow, string: int, stop_cents: float) -> None:
+    """Loosens a string past its target and brings it up to some cents from it, waiting for what is heard."""
     tune = window.tune
     run = tune.run
     assert run is not None and tune.guitar is not None
-    for string, finish in ((4, True), (6, False)):
-        tune.select(string)
-        goal = run.target.pitch(string)
-        wait(0.4)
-        tune.pluck()
-        wait(1.0)
-        step = (goal - tune.guitar.pitch(string)) * 100
-        tune.turn(step - 90)
-        wait(2.2)
-        tune.pluck()
-        wait(1.0)
-        tune.turn(86)
-        wait(1.6)
-        if finish:
-            tune.pluck()
-            tune.turn((goal - tune.guitar.pitch(string)) * 100)
-            wait(3.0, lambda: run.procedure.state(4).held >= 1.0)
-            tune.guitar.damp()
-            wait(0.6)
-    tune.select(6)
+    goal = run.target.pitch(string)
+
+    def away() -> float:
+        assert tune.guitar is not None
+        return (goal - tune.guitar.pitch(string)) * 100
+
+    def near(cents: float) -> bool:
+        heard = run.procedure.state(string).cents
+        return heard is not None and abs(heard - cents) < 3
+
+    tune.guitar.damp()
+    wait(0.8)
+    tune.select(string)
+    tune.pluck()
+    wait(1.2)
+    tune.turn(away() - 60)
+    wait(8, lambda: near(-60))
+    tune.turn(away() + stop_cents)
+    wait(8, lambda: near(stop_cents))
+    wait(1.5, lambda: run.procedure.state(string).held >= 1.0)
+
+
+def tune_pictures(window: MainWindow, folder: Path) -> None:
+    """Opens a gap, lands one string and brings the lowest near its target."""
+    window.open_song("nine-fathom-static")
+    wait(1.0)
+    bring(window, 4, 0.0)
+    bring(window, 6, -3.2)
     shoot(window, "tune", folder)
 
 
@@ -71,7 +78,8 @@ def main(folder: Path, theme: str) -> None:
             window.show_view(view)
             shoot(window, view.lower(), folder)
         window.plan()
-        wait(90, lambda: not window.night.planning)
+        wait(100, lambda: not window.night.planning)
+        wait(2.0)
         window._choose("nine-fathom-static")
         shoot(window, "night", folder)
         window.night.take()
