@@ -206,6 +206,7 @@ class MainWindow(QMainWindow):
             tab.setChecked(name == view)
         self.stack.setCurrentWidget(self.views[view])
         self.tonight.setVisible(view != "Night")
+        self.say("")
         if view == "Tune":
             self._begin_tuning()
         else:
@@ -306,7 +307,8 @@ class MainWindow(QMainWindow):
 
     # -- actions
     def plan(self) -> None:
-        self.show_view("Night")
+        if self.view_name() != "Night":
+            self.show_view("Night")
         self.night.plan()
 
     def undo(self) -> None:

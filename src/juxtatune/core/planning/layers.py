@@ -98,8 +98,10 @@ def _shrink(keep, count, keys, g, f, rank, parent, option, table, dropped):
 
 
 @_jit
-def advance(t, pred, place, old, rows, limit, extras, width, guess, stop, new, table, out, store):
+def advance(t, pred, place, old, rows, limit, extras, width, guess, worth, stop, new, table, out, store):
     """Expands a layer. `old` and `new` are (keys, g, f, rank, parent, option).
+
+    `worth` (n,) guesses what each song left will cost, for ranking only.
 
     Returns (rows in the new layer, least bound among the dropped, lossy, stopped).
     """
@@ -142,6 +144,9 @@ def advance(t, pred, place, old, rows, limit, extras, width, guess, stop, new, t
             keys[count] = key
             g[count], f[count] = cost, bound
             rank[count] = bound + (guess * guess_ahead(t, key, left) if guess > 0 else 0.0)
+            for v in range(len(worth)):
+                if (left[v >> 6] >> np.uint64(v & 63)) & np.uint64(1) != 0:
+                    rank[count] += worth[v]
             parent[count], option[count] = row, k
             table[at] = count
             count += 1

@@ -7,17 +7,21 @@ from dataclasses import dataclass
 import numpy as np
 
 from juxtatune.core.planning import kernel, layers
-from juxtatune.core.planning.compiled import U64, Compiled
+from juxtatune.core.planning.compiled import F64, U64, Compiled
 from juxtatune.core.planning.plan import Draft, Retune, Slot
 
 
 @dataclass(frozen=True)
 class Effort:
-    """How hard to search: states kept a layer, choices of early work (0 to 2), weight of the rough guess."""
+    """How hard to search: states kept a layer, choices of early work (0 to 2), weight of the rough guess.
+
+    `worth` (n,) guesses what each song left will cost, from a plan already known.
+    """
 
     width: int
     extras: int = 2
     guess: float = 0.0
+    worth: F64 | None = None
 
 
 @dataclass(frozen=True)
@@ -40,6 +44,7 @@ class Searcher:
         self.scratch = layers.scratch(self.insts)
         self.store = layers.successor_store(self.columns, self.insts)
         self.table = np.full(2, -1, np.int64)
+        self._worthless = np.zeros(0)
 
     def _layer(self, room: int) -> tuple:
         return (
@@ -68,6 +73,7 @@ class Searcher:
         for place in range(first, n):
             rows, lost_bound, lossy, stopped = layers.advance(
                 self.compiled.packed, pred, place, kept[-1], rows, limit, effort.extras, effort.width, effort.guess,
+                effort.worth if effort.worth is not None else self._worthless,
                 stop, fresh, table, self.scratch, self.store,
             )  # fmt: skip
             dropped = min(dropped, lost_bound)

@@ -1,13 +1,15 @@
 """The planner: from a gig to the best plan found, with a proven bound.
 
 Order of work: a narrow search for a first plan at once, then wider ones until nothing is dropped (which
-proves the optimum) or the time is up.
+proves the optimum) or the time is up, and between them large neighbourhoods of the best plan. All of it is
+one sequence of work, so that the same seed and the same work give the same plan.
 """
 
 from __future__ import annotations
 
 import itertools
 import math
+import random
 import threading
 import time
 from collections.abc import Callable
@@ -16,12 +18,15 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from juxtatune.core.planning.compiled import U64, Compiled, compile_gig
+from juxtatune.core.planning.neighbourhood import freed_songs, rules_around, worth_of
 from juxtatune.core.planning.plan import Plan, Slot
 from juxtatune.core.planning.price import price
 from juxtatune.core.planning.search import Effort, Found, Searcher
 from juxtatune.core.repertoire.night import Gig
 
 TINY = 1e-7
+SMALL, LARGE = 12, 22  # songs: below, widths alone are quick; above, they prove nothing in time
+ROUNDS = 24
 WIDTHS = (64, 600, 6_000, 60_000, 400_000, 1_500_000)
 
 
@@ -54,6 +59,7 @@ class Planner:
         self.proven = False
         self.impossible = False
         self.started = time.monotonic()
+        self._rng = random.Random(seed)
 
     def cancel(self) -> None:
         self.stop[0] = 1
@@ -99,20 +105,49 @@ class Planner:
             return
         searcher = Searcher(self.compiled)
         pred = self.compiled.pred | self.compiled.alike
+        open_songs = self.compiled.tables.n - self.compiled.first
         for width in WIDTHS:
-            for effort in self._efforts(width):
-                found = searcher.run(pred, effort, self._limit(), self.stop)
-                if found.stopped:
-                    return
-                self._take(found)
-                if self.proven or self.impossible or (self._any and self.best is not None):
+            for effort in self._efforts(width, open_songs):
+                if self._stopped(searcher.run(pred, effort, self._limit(), self.stop)):
                     return
             if self.best is None and self.doubt is not None:
                 doubt, self.doubt = self.doubt, None
                 if doubt():
                     return
+            if width >= 600 and open_songs > SMALL and not self._improve(searcher, ROUNDS):
+                return
+            if width >= 6_000 and open_songs > LARGE and self.best is not None:
+                # too many songs to prove: the time is better spent around the plan
+                while self._improve(searcher, ROUNDS):
+                    pass
+                return
 
-    def _efforts(self, width: int) -> list[Effort]:
+    def _stopped(self, found: Found) -> bool:
+        """Takes what a search brought; True when the planning is over."""
+        if found.stopped:
+            return True
+        self._take(found)
+        return self.proven or self.impossible or (self._any and self.best is not None)
+
+    def _improve(self, searcher: Searcher, rounds: int) -> bool:
+        """Frees some songs of the best plan at a time; False when the planning is over."""
+        size, width = (7, 1500) if self.compiled.tables.n <= 24 else (6, 500)
+        for k in range(rounds):
+            if self.best is None:
+                return True
+            free = freed_songs(self._rng, self.compiled, self.best, size if k % 3 else size - 2)
+            pred = rules_around(self.compiled, self.best, free)
+            effort = Effort(width, 1, 0.0, worth_of(self.compiled, self.best))
+            found = searcher.run(pred, effort, self._limit(), self.stop)
+            if found.stopped:
+                return False
+            if found.draft is not None:
+                self._take(replace(found, bound=0.0))
+        return True
+
+    def _efforts(self, width: int, open_songs: int) -> list[Effort]:
+        if width == 64 and open_songs > SMALL:
+            return [Effort(width, 1, 0.5)]
         if width <= 600:
             return [Effort(width, 1, 0.5), Effort(width, 2, 0.0), Effort(width, 2, 0.5)]
         return [Effort(width, 2, 0.25 if width <= 6_000 else 0.0)]
