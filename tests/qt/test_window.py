@@ -109,7 +109,7 @@ def test_the_whole_slice_from_the_list_to_a_tuned_guitar(qtbot, window, demo_boo
     again = Session(demo_book)
     assert str(again.state.instrument("rook").tuning) == str(parse_tuning("drop D"))
     assert [s.song for s in again.state.nights[0].slots] == taken
-    assert [kind for _, kind, _ in again.book.log()][-1] == "retune"
+    assert "retune" in [kind for _, kind, _ in again.book.log()]
     again.close()
 
 

@@ -26,7 +26,8 @@ from juxtatune.core.repertoire.night import Gig
 
 TINY = 1e-7
 SMALL, LARGE = 12, 22  # songs: below, widths alone are quick; above, they prove nothing in time
-ROUNDS = 24
+ROUNDS = 16
+SIZES = (8, 10, 6, 9, 11)  # songs freed at a time
 WIDTHS = (64, 600, 6_000, 60_000, 400_000, 1_500_000)
 
 
@@ -114,9 +115,9 @@ class Planner:
                 doubt, self.doubt = self.doubt, None
                 if doubt():
                     return
-            if width >= 600 and open_songs > SMALL and not self._improve(searcher, ROUNDS):
+            if open_songs > SMALL and self.best is not None and not self._improve(searcher, ROUNDS):
                 return
-            if width >= 6_000 and open_songs > LARGE and self.best is not None:
+            if open_songs > LARGE and self.best is not None:
                 # too many songs to prove: the time is better spent around the plan
                 while self._improve(searcher, ROUNDS):
                     pass
@@ -131,23 +132,29 @@ class Planner:
 
     def _improve(self, searcher: Searcher, rounds: int) -> bool:
         """Frees some songs of the best plan at a time; False when the planning is over."""
-        size, width = (7, 1500) if self.compiled.tables.n <= 24 else (6, 500)
-        for k in range(rounds):
-            if self.best is None:
-                return True
-            free = freed_songs(self._rng, self.compiled, self.best, size if k % 3 else size - 2)
+        for _ in range(rounds):
+            assert self.best is not None
+            k, self._rounds = self._rounds, self._rounds + 1
+            # longer without success: freer and wider
+            patience = min(self._stale // 30, 3)
+            free = freed_songs(self._rng, self.compiled, self.best, SIZES[k % len(SIZES)] + patience)
             pred = rules_around(self.compiled, self.best, free)
-            effort = Effort(width, 1, 0.0, worth_of(self.compiled, self.best))
+            effort = Effort(200 << patience, k // len(SIZES) % 2, 0.0, worth_of(self.compiled, self.best))
             found = searcher.run(pred, effort, self._limit(), self.stop)
             if found.stopped:
                 return False
+            self._stale += 1
             if found.draft is not None:
+                self._stale = 0
                 self._take(replace(found, bound=0.0))
         return True
 
+    _rounds = 0
+    _stale = 0
+
     def _efforts(self, width: int, open_songs: int) -> list[Effort]:
         if width == 64 and open_songs > SMALL:
-            return [Effort(width, 1, 0.5)]
+            return [Effort(width, 1, 0.5), Effort(width, 2, 0.5)]
         if width <= 600:
             return [Effort(width, 1, 0.5), Effort(width, 2, 0.0), Effort(width, 2, 0.5)]
         return [Effort(width, 2, 0.25 if width <= 6_000 else 0.0)]

@@ -1,0 +1,102 @@
+"""A simulated player at a simulated guitar, without Qt: hears, turns, lands, checks; the book follows."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from juxtatune.app.tune import TuneRun, half_steps
+from juxtatune.core.listening.listener import Listener
+from juxtatune.core.music.catalogue import parse_tuning
+from juxtatune.core.retuning.procedure import Status
+from juxtatune.core.sim.guitar import SimulatedGuitar
+
+
+class Player:
+    """Turns pegs by what the run says, never by what the guitar knows."""
+
+    def __init__(self, session, target: str, seed: int = 1) -> None:
+        self.run = TuneRun(session, "rook", parse_tuning(target), "some-song")
+        self.guitar = SimulatedGuitar(self.run.source, seed=seed)
+        self.guitar.detune(np.random.default_rng(seed).uniform(-3, 3, 6))
+        self.guitar.start()
+        self.listener = Listener(self.run.targets)
+
+    def wait(self, seconds: float) -> None:
+        for _ in range(int(seconds / 0.02)):
+            block = self.guitar.read(0.0)
+            assert block is not None
+            self.run.hear(self.listener.feed(block))
+
+    def state(self, string: int):
+        return self.run.procedure.state(string)
+
+    def pluck(self, string: int) -> None:
+        self.guitar.damp()
+        self.wait(0.3)
+        self.run.select(string)
+        self.guitar.pluck(string)
+        self.wait(0.8)
+
+    def bring(self, string: int, from_above: bool = False) -> None:
+        self.pluck(string)
+        heard = self.state(string).cents
+        assert heard is not None
+        self.guitar.turn(string, (30.0 if from_above else -60.0) - heard)
+        self.wait(abs(heard) / 150 + 1.2)
+        for _ in range(6):
+            self.pluck(string)
+            cents = self.state(string).cents
+            assert cents is not None
+            self.guitar.turn(string, -cents)
+            self.wait(2.0)
+            if self.run.procedure.checking or self.state(string).status is not Status.TO_GO:
+                return
+
+    def check(self, string: int) -> None:
+        for _ in range(4):
+            self.pluck(string)
+            self.wait(0.6)
+            state = self.state(string)
+            if state.status is Status.CHECKED:
+                return
+            self.guitar.turn(string, -(state.cents or 0.0))
+
+
+@pytest.mark.parametrize("target", ["open D", "drop C"])
+def test_a_retune_from_beginning_to_end(session, target) -> None:
+    player = Player(session, target)
+    for change in player.run.procedure.change.strings:
+        player.bring(change.string)
+    assert player.run.procedure.checking
+    for string in (6, 5, 4, 3, 2, 1):
+        player.check(string)
+    assert player.run.saved
+    assert session.state.instrument("rook").tuning.pitches == parse_tuning(target).pitches
+    for string in (6, 5, 4, 3, 2, 1):
+        assert abs(player.guitar.pitch(string) - parse_tuning(target).pitch(string)) * 100 < 4
+    kinds = [kind for _, kind, _ in session.book.log()]
+    assert kinds.count("retune") == 1 and "pluck" in kinds
+    assert session.can_undo == f"Rook in {target}"
+
+
+def test_a_string_let_down_onto_its_pitch_is_sent_back_below(session) -> None:
+    player = Player(session, "drop D")
+    player.bring(6, from_above=True)
+    assert player.state(6).status is Status.FROM_ABOVE
+    assert not player.run.procedure.checking and not player.run.saved
+
+
+def test_holding_freezes_the_run(session) -> None:
+    player = Player(session, "drop D")
+    player.run.held = True
+    player.pluck(6)
+    assert player.state(6).cents is None
+
+
+def test_the_summary_says_what_moves(session) -> None:
+    assert "6th 2 half steps down" in Player(session, "drop D").run.summary()
+    down = TuneRun(session, "rook", parse_tuning("half step down")).summary()
+    assert "6th to 1st a half step down" in down
+    assert "stays in standard" in TuneRun(session, "rook", parse_tuning("standard")).summary()
+    assert half_steps(0.3) == "30 ¢ up" and half_steps(-1) == "a half step down"

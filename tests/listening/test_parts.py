@@ -1,0 +1,128 @@
+"""The parts of listening on their own: peaks, tones, the robust regression, the place of a pitch."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from juxtatune.core.listening import kernels
+from juxtatune.core.listening.assign import place_pitch
+from juxtatune.core.listening.detect import onsets
+from juxtatune.core.listening.frames import level_db
+from juxtatune.core.listening.harmonic import candidates, score_tone
+from juxtatune.core.listening.partials import fit_pluck, partial_hz
+from juxtatune.core.listening.peaks import Peaks, new_peaks, noise_floor
+from juxtatune.core.listening.pluck import Targets
+from juxtatune.core.music.catalogue import parse_tuning
+from juxtatune.core.music.pitch import Reference
+
+RATE = 12000.0
+
+
+def tone_peaks(f1, numbers, stretch=5e-5, weights=None):
+    n = np.array(numbers, float)
+    weight = np.array(weights) if weights is not None else np.linspace(1, 0.5, len(n))
+    return Peaks(partial_hz(f1, stretch, n), weight, 20 * weight, 3.3)
+
+
+def test_the_floor_of_white_noise_is_its_mean() -> None:
+    power = np.random.default_rng(1).exponential(2.0, 20000)
+    assert np.median(noise_floor(power, 101)) == pytest.approx(2.0, rel=0.1)
+
+
+def test_what_sounded_before_is_not_new() -> None:
+    t = np.arange(4000) / RATE
+    old, new = np.sin(2 * np.pi * 220 * t), np.sin(2 * np.pi * 330 * t)
+    noise = 1e-3 * np.random.default_rng(2).normal(size=4000)
+    peaks = new_peaks(old + new + noise, old + noise, RATE)
+    strongest = peaks.hz[np.argmax(peaks.weight)]
+    assert strongest == pytest.approx(330, abs=0.5)
+    assert not np.any((np.abs(peaks.hz - 220) < 2) & (peaks.weight > 0.3))
+
+
+@pytest.mark.parametrize(
+    "numbers", [[1, 2, 3, 4, 5, 6], [2, 3, 4, 5, 6, 7], [1, 3, 5, 7], [1, 2, 4, 5, 7, 8]]
+)
+def test_the_fundamental_is_found_whatever_partials_are_missing(numbers) -> None:
+    best = candidates(tone_peaks(98.0, numbers))[0]
+    assert best.f1 == pytest.approx(98.0, rel=2e-3)
+
+
+@given(st.floats(30, 1200), st.floats(0, 3e-4))
+def test_a_full_tone_beats_its_octaves(f1, stretch) -> None:
+    peaks = tone_peaks(f1, range(1, 9), stretch)
+    scores = {ratio: score_tone(peaks, f1 * ratio) for ratio in (1.0, 2.0, 0.5)}
+    assert scores[1.0] is not None and scores[1.0].score > 0.9
+    assert all(s is None or s.score < scores[1.0].score for r, s in scores.items() if r != 1.0)
+
+
+def test_the_robust_regression_is_least_squares_without_outliers_and_keeps_calm_with_one() -> None:
+    # reference: numpy's least squares
+    q = np.arange(8.0)
+    clean = 0.002 + 1e-4 * q + 1e-6 * np.random.default_rng(3).normal(size=8)
+    level, bend, sigma = kernels.join(q, clean, np.full(8, 1e-12), True, 1e-3)
+    slope, base = np.polyfit(q, clean, 1)
+    assert level == pytest.approx(base, abs=2e-6) and bend == pytest.approx(slope, abs=1e-6)
+    spoilt = clean.copy()
+    spoilt[5] += 0.01
+    assert kernels.join(q, spoilt, np.full(8, 1e-12), True, 1e-3)[0] == pytest.approx(base, abs=1e-5)
+    assert sigma > 0
+
+
+def test_the_fit_reads_f1_and_the_stretch_of_an_exact_string() -> None:
+    t = np.arange(int(1.5 * RATE)) / RATE
+    n = np.arange(1, 12)
+    hz = partial_hz(110.0, 1.5e-4, n)
+    x = sum(
+        np.exp(-t * (0.8 + 0.1 * k)) / k * np.cos(2 * np.pi * f * t + k) for k, f in zip(n, hz, strict=True)
+    )
+    fit = fit_pluck(np.asarray(x), RATE, 0.0, 1.5, 110.0 * 2 ** (15 / 1200), 4e-5)
+    assert fit is not None
+    assert 1200 * np.log2(fit.f1 / 110.0) == pytest.approx(0.0, abs=0.01)
+    assert fit.stretch == pytest.approx(1.5e-4, rel=0.05)
+
+
+def test_a_glide_is_taken_out_and_told() -> None:
+    t = np.arange(int(1.2 * RATE)) / RATE
+    cents = 10 * np.exp(-t / 0.09)
+    phase = 2 * np.pi * np.cumsum(146.8 * 2 ** (cents / 1200)) / RATE
+    x = sum(np.exp(-t * 1.2) / k * np.cos(k * phase) for k in range(1, 9))
+    fit = fit_pluck(np.asarray(x), RATE, 0.0, 1.2, 147.0, 0.0)
+    assert fit is not None
+    assert 1200 * np.log2(fit.f1 / 146.8) == pytest.approx(0.0, abs=0.05)
+    mean = 10 * 0.09 * (np.exp(-0.012 / 0.09) - np.exp(-0.112 / 0.09)) / 0.1
+    assert fit.mean_glide_cents(0.012, 0.112) == pytest.approx(mean, abs=0.3)
+
+
+def test_nothing_to_fit_gives_none() -> None:
+    assert fit_pluck(np.zeros(6000), RATE, 0.0, 0.5, 110.0, 0.0) is None
+    assert fit_pluck(np.ones(100), RATE, 0.0, 0.008, 110.0, 0.0) is None
+
+
+def test_onsets_of_nothing() -> None:
+    assert onsets(np.zeros(0), RATE) == []
+    assert onsets(np.zeros(24000), RATE) == []
+
+
+@given(st.integers(1, 6), st.floats(-340, 340), st.floats(-80, 80))
+def test_a_pitch_goes_to_the_nearest_target_under_any_reference(string, cents, offset) -> None:
+    tuning = parse_tuning("standard")
+    targets = Targets(tuning, None, Reference(440.0, offset))
+    pitch = tuning.pitch(string) + cents / 100
+    place = place_pitch(pitch, targets)
+    assert place.string is not None
+    assert abs(pitch - tuning.pitch(place.string)) == min(abs(pitch - p) for p in tuning.pitches)
+
+
+def test_a_pitch_half_way_between_strings_is_less_certain() -> None:
+    targets = Targets(parse_tuning("standard"))
+    assert place_pitch(42.4, targets).certainty < place_pitch(40.1, targets).certainty
+    assert place_pitch(30.0, targets).string is None
+
+
+def test_levels() -> None:
+    assert level_db(np.zeros(0)) == level_db(np.zeros(10)) == -120.0
+    assert level_db(np.ones(10)) == pytest.approx(0.0)
+    assert level_db(np.full(10, 0.1)) == pytest.approx(-20.0)
