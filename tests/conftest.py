@@ -7,9 +7,14 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from hypothesis import settings
 
 from juxtatune.app.session import Session
 from juxtatune.book.demo import write_demo_book
+
+# a slow machine is no fault of the code
+settings.register_profile("calm", deadline=None)
+settings.load_profile("calm")
 
 
 @pytest.fixture

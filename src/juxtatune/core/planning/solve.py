@@ -27,6 +27,8 @@ from juxtatune.core.repertoire.night import Gig
 TINY = 1e-7
 SMALL, LARGE = 12, 22  # songs: below, widths alone are quick; above, they prove nothing in time
 ROUNDS = 16
+STARTS = 3
+PATIENCE = 48  # rounds without success after which a fresh start is tried
 SIZES = (8, 10, 6, 9, 11)  # songs freed at a time
 WIDTHS = (64, 600, 6_000, 60_000, 400_000, 1_500_000)
 
@@ -40,6 +42,15 @@ class Solution:
     optimal: bool
     elapsed_s: float
     impossible: bool = False
+
+
+@dataclass
+class Climb:
+    """A plan being improved, with how many neighbourhoods were tried and how many since the last success."""
+
+    plan: Plan
+    rounds: int = 0
+    stale: int = 0
 
 
 Progress = Callable[[Solution], None]
@@ -107,21 +118,55 @@ class Planner:
         searcher = Searcher(self.compiled)
         pred = self.compiled.pred | self.compiled.alike
         open_songs = self.compiled.tables.n - self.compiled.first
+        climbs: list[Climb] = []
         for width in WIDTHS:
             for effort in self._efforts(width, open_songs):
-                if self._stopped(searcher.run(pred, effort, self._limit(), self.stop)):
+                found = searcher.run(pred, effort, self._start_limit(width, open_songs), self.stop)
+                if self._stopped(found):
                     return
+                if found.draft is not None:
+                    climbs.append(Climb(price(self.gig, found.draft)))
             if self.best is None and self.doubt is not None:
                 doubt, self.doubt = self.doubt, None
                 if doubt():
                     return
-            if open_songs > SMALL and self.best is not None and not self._improve(searcher, ROUNDS):
+            if open_songs <= SMALL or self.best is None:
+                continue
+            climbs = sorted(climbs, key=lambda c: c.plan.totals.objective)[:STARTS]
+            if open_songs > LARGE:
+                # too many songs to prove: the time is better spent around good plans
+                self._climb_on(searcher, climbs)
                 return
-            if open_songs > LARGE and self.best is not None:
-                # too many songs to prove: the time is better spent around the plan
-                while self._improve(searcher, ROUNDS):
-                    pass
+            if not self._improve(searcher, climbs[0], ROUNDS):
                 return
+
+    def _start_limit(self, width: int, open_songs: int) -> float:
+        """Large nights want several different starts; else only what beats the best plan counts."""
+        return math.inf if width == WIDTHS[0] and open_songs > LARGE else self._limit()
+
+    def _climb_on(self, searcher: Searcher, climbs: list[Climb]) -> None:
+        """Improves the starts, then the best of them; a fresh start whenever that has got stuck."""
+        for climb in climbs:
+            if not self._improve(searcher, climb, ROUNDS):
+                return
+        pred = self.compiled.pred | self.compiled.alike
+        best = min(climbs, key=lambda c: c.plan.totals.objective)
+        while self._improve(searcher, best, ROUNDS):
+            if best.stale < PATIENCE:
+                continue
+            guess = 10 ** self._rng.uniform(-2, 0.1)
+            found = searcher.run(pred, Effort(64, 0, guess), math.inf, self.stop)
+            if found.stopped:
+                return
+            if found.draft is None:
+                best.stale = 0
+                continue
+            fresh = Climb(price(self.gig, found.draft))
+            if not self._improve(searcher, fresh, 2 * ROUNDS):
+                return
+            best.stale = 0
+            if fresh.plan.totals.objective < best.plan.totals.objective:
+                best = fresh
 
     def _stopped(self, found: Found) -> bool:
         """Takes what a search brought; True when the planning is over."""
@@ -130,31 +175,29 @@ class Planner:
         self._take(found)
         return self.proven or self.impossible or (self._any and self.best is not None)
 
-    def _improve(self, searcher: Searcher, rounds: int) -> bool:
-        """Frees some songs of the best plan at a time; False when the planning is over."""
+    def _improve(self, searcher: Searcher, climb: Climb, rounds: int) -> bool:
+        """Frees some songs of a plan at a time; False when the planning is over."""
         for _ in range(rounds):
-            assert self.best is not None
-            k, self._rounds = self._rounds, self._rounds + 1
+            k, climb.rounds = climb.rounds, climb.rounds + 1
             # longer without success: freer and wider
-            patience = min(self._stale // 30, 3)
-            free = freed_songs(self._rng, self.compiled, self.best, SIZES[k % len(SIZES)] + patience)
-            pred = rules_around(self.compiled, self.best, free)
-            effort = Effort(200 << patience, k // len(SIZES) % 2, 0.0, worth_of(self.compiled, self.best))
-            found = searcher.run(pred, effort, self._limit(), self.stop)
+            patience = min(climb.stale // 30, 3)
+            free = freed_songs(self._rng, self.compiled, climb.plan, SIZES[k % len(SIZES)] + patience)
+            pred = rules_around(self.compiled, climb.plan, free)
+            effort = Effort(200 << patience, k // len(SIZES) % 2, 0.0, worth_of(self.compiled, climb.plan))
+            found = searcher.run(pred, effort, climb.plan.totals.objective - TINY, self.stop)
             if found.stopped:
                 return False
-            self._stale += 1
+            climb.stale += 1
             if found.draft is not None:
-                self._stale = 0
+                climb.stale = 0
+                climb.plan = price(self.gig, found.draft)
                 self._take(replace(found, bound=0.0))
         return True
 
-    _rounds = 0
-    _stale = 0
-
     def _efforts(self, width: int, open_songs: int) -> list[Effort]:
-        if width == 64 and open_songs > SMALL:
-            return [Effort(width, 1, 0.5), Effort(width, 2, 0.5)]
+        if width == WIDTHS[0] and open_songs > SMALL:
+            # different weights of the guess lead to very different nights
+            return [Effort(width, 0, guess) for guess in (0.5, 0.02, 0.8, 0.06)] + [Effort(width, 2, 0.2)]
         if width <= 600:
             return [Effort(width, 1, 0.5), Effort(width, 2, 0.0), Effort(width, 2, 0.5)]
         return [Effort(width, 2, 0.25 if width <= 6_000 else 0.0)]
