@@ -28,6 +28,7 @@ TINY = 1e-7
 SMALL, LARGE = 12, 22  # songs: below, widths alone are quick; above, they prove nothing in time
 ROUNDS = 16
 STARTS = 3
+BUDGET = 48  # neighbourhoods tried before the wide searches on nights that may be proven
 PATIENCE = 48  # rounds without success after which a fresh start is tried
 SIZES = (8, 10, 6, 9, 11)  # songs freed at a time
 WIDTHS = (64, 600, 6_000, 60_000, 400_000, 1_500_000)
@@ -102,6 +103,7 @@ class Planner:
         return self.run(time_limit)
 
     _any = False
+    _gained = False
 
     def _search(self) -> None:
         if self.compiled.first == self.compiled.tables.n:
@@ -120,6 +122,8 @@ class Planner:
         open_songs = self.compiled.tables.n - self.compiled.first
         climbs: list[Climb] = []
         for width in WIDTHS:
+            if width == 60_000 and open_songs > SMALL and not self._gained:
+                continue  # nothing better turned up: go for the proof at once
             for effort in self._efforts(width, open_songs):
                 found = searcher.run(pred, effort, self._start_limit(width, open_songs), self.stop)
                 if self._stopped(found):
@@ -130,48 +134,58 @@ class Planner:
                 doubt, self.doubt = self.doubt, None
                 if doubt():
                     return
-            if open_songs <= SMALL or self.best is None:
+            if open_songs <= SMALL or self.best is None or not self._efforts(width, open_songs):
                 continue
             climbs = sorted(climbs, key=lambda c: c.plan.totals.objective)[:STARTS]
-            if open_songs > LARGE:
-                # too many songs to prove: the time is better spent around good plans
-                self._climb_on(searcher, climbs)
-                return
-            if not self._improve(searcher, climbs[0], ROUNDS):
+            # too many songs to prove: all the time is better spent around good plans
+            budget = math.inf if open_songs > LARGE else BUDGET if width == WIDTHS[0] else ROUNDS
+            if not self._climb_on(searcher, climbs, budget):
                 return
 
     def _start_limit(self, width: int, open_songs: int) -> float:
-        """Large nights want several different starts; else only what beats the best plan counts."""
-        return math.inf if width == WIDTHS[0] and open_songs > LARGE else self._limit()
+        """Several different starts are wanted; after that only what beats the best plan counts."""
+        return math.inf if width == WIDTHS[0] and open_songs > SMALL else self._limit()
 
-    def _climb_on(self, searcher: Searcher, climbs: list[Climb]) -> None:
-        """Improves the starts, then the best of them; a fresh start whenever that has got stuck."""
+    def _climb_on(self, searcher: Searcher, climbs: list[Climb], budget: float) -> bool:
+        """Improves the starts, then the best of them; a fresh start whenever that has got stuck.
+
+        `budget` counts neighbourhoods tried. False when the planning is over.
+        """
         for climb in climbs:
-            if not self._improve(searcher, climb, ROUNDS):
-                return
-        pred = self.compiled.pred | self.compiled.alike
-        best = min(climbs, key=lambda c: c.plan.totals.objective)
-        while self._improve(searcher, best, ROUNDS):
+            budget -= ROUNDS
+            if climb.rounds < ROUNDS and not self._improve(searcher, climb, ROUNDS):
+                return False
+        climbs.sort(key=lambda c: c.plan.totals.objective)
+        while budget > 0:
+            best = climbs[0]
+            budget -= ROUNDS
+            if not self._improve(searcher, best, ROUNDS):
+                return False
             if best.stale < PATIENCE:
                 continue
-            guess = 10 ** self._rng.uniform(-2, 0.1)
-            found = searcher.run(pred, Effort(64, 0, guess), math.inf, self.stop)
-            if found.stopped:
-                return
-            if found.draft is None:
-                best.stale = 0
-                continue
-            fresh = Climb(price(self.gig, found.draft))
-            if not self._improve(searcher, fresh, 2 * ROUNDS):
-                return
             best.stale = 0
-            if fresh.plan.totals.objective < best.plan.totals.objective:
-                best = fresh
+            fresh = self._fresh_start(searcher)
+            if fresh is None:
+                continue
+            budget -= 2 * ROUNDS
+            if not self._improve(searcher, fresh, 2 * ROUNDS):
+                return False
+            climbs.append(fresh)
+            climbs.sort(key=lambda c: c.plan.totals.objective)
+        return self.stop[0] == 0
+
+    def _fresh_start(self, searcher: Searcher) -> Climb | None:
+        """Another plan from a narrow search with another weight of the guess."""
+        pred = self.compiled.pred | self.compiled.alike
+        guess = 10 ** self._rng.uniform(-2, 0.1)
+        found = searcher.run(pred, Effort(64, 0, guess), math.inf, self.stop)
+        return Climb(price(self.gig, found.draft)) if found.draft is not None else None
 
     def _stopped(self, found: Found) -> bool:
         """Takes what a search brought; True when the planning is over."""
         if found.stopped:
             return True
+        self._gained = found.draft is not None
         self._take(found)
         return self.proven or self.impossible or (self._any and self.best is not None)
 
@@ -180,7 +194,7 @@ class Planner:
         for _ in range(rounds):
             k, climb.rounds = climb.rounds, climb.rounds + 1
             # longer without success: freer and wider
-            patience = min(climb.stale // 30, 3)
+            patience = min(climb.stale // 30, 3 if self.compiled.tables.n > LARGE else 0)
             free = freed_songs(self._rng, self.compiled, climb.plan, SIZES[k % len(SIZES)] + patience)
             pred = rules_around(self.compiled, climb.plan, free)
             effort = Effort(200 << patience, k // len(SIZES) % 2, 0.0, worth_of(self.compiled, climb.plan))
@@ -199,7 +213,8 @@ class Planner:
             # different weights of the guess lead to very different nights
             return [Effort(width, 0, guess) for guess in (0.5, 0.02, 0.8, 0.06)] + [Effort(width, 2, 0.2)]
         if width <= 600:
-            return [Effort(width, 1, 0.5), Effort(width, 2, 0.0), Effort(width, 2, 0.5)]
+            # neighbourhoods do better than this where there are many songs
+            return [] if open_songs > SMALL else [Effort(width, 1, 0.5), Effort(width, 2, 0.0)]
         return [Effort(width, 2, 0.25 if width <= 6_000 else 0.0)]
 
     def _limit(self) -> float:
