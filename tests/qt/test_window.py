@@ -269,7 +269,7 @@ def test_raising_a_string_above_home_shows_the_caution(qtbot, window) -> None:
     assert window.views["Tune"].caution.text() == ""
 
 
-def test_a_gig_file_is_imported_exported_and_a_broken_one_refused(window, tmp_path) -> None:
+def test_a_gig_file_is_imported_exported_and_a_broken_one_refused(qtbot, window, tmp_path) -> None:
     window.export_gig(tmp_path / "out.json")
     data = json.loads((tmp_path / "out.json").read_text())
     assert len(data["songs"]) == 18
@@ -278,9 +278,13 @@ def test_a_gig_file_is_imported_exported_and_a_broken_one_refused(window, tmp_pa
     window.import_gig(tmp_path / "bad.json")
     assert window.session.state == was and "as it was" in window.notice.text()
     data["songs"][0]["title"] = "Another Opener"
+    data["songs"][1]["id"] = "new-id"
+    data["set"]["pins"] = []
     (tmp_path / "new.json").write_text(json.dumps(data))
     window.import_gig(tmp_path / "new.json")
     assert window.session.state.songs[0].title == "Another Opener"
+    qtbot.waitUntil(lambda: [s.song for s in window.night.given.order][1] == "new-id", timeout=20000)
+    assert window.views["Night"].canvas.shown()[0].rows[1].song == "new-id"
     window.undo()
     assert window.session.state == was
 

@@ -239,7 +239,7 @@ class MainWindow(QMainWindow):
             self.tune.begin(job)
 
     def _job(self) -> Job | None:
-        gig, plan = self.night.gig(), self.night.given
+        gig, plan = self.night.given_gig, self.night.given
         if gig is None or plan is None or self.song is None:
             return None
         place = next((p for p in trace(gig, plan) if p.song == self.song), None)
@@ -267,7 +267,7 @@ class MainWindow(QMainWindow):
         self._show_note()
 
     def _show_tonight(self) -> None:
-        gig, plan, rows = self.night.gig(), self.night.given, []
+        gig, plan, rows = self.night.given_gig, self.night.given, []
         night = self.night.night()
         chosen = self.song is not None
         if gig is not None and night is not None and plan is not None:

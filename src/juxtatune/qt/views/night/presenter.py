@@ -31,6 +31,7 @@ class NightPresenter(QObject):
         super().__init__()
         self.session = session
         self.given: Plan | None = None
+        self.given_gig: Gig | None = None  # what `given` was priced for: the book may be ahead of it
         self.planned: Solution | None = None
         self._planned_gig: Gig | None = None
         self._worker: PlanWorker | None = None
@@ -74,12 +75,12 @@ class NightPresenter(QObject):
     def _priced(self, key: tuple[NightRecord, Gig], plan: Plan | None) -> None:
         if key[0] is not self.night():
             return
-        self.given = plan
+        self.given, self.given_gig = plan, key[1]
         self.changed.emit()
 
     def scores(self) -> list[Score]:
         """The order as it stands, and beside it the planned one when there is one to show."""
-        gig = self.gig()
+        gig = self.given_gig
         if gig is None or self.given is None:
             return []
         out = [score_of(gig, self.given, "As given")]
