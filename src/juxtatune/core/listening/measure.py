@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from juxtatune.core.listening.assign import nearest_note, place_pitch
 from juxtatune.core.listening.harmonic import Tone, candidates
-from juxtatune.core.listening.partials import Fit, fit_pluck, partial_hz
+from juxtatune.core.listening.partials import Fit, fit_pluck, partial_hz, project
 from juxtatune.core.listening.peaks import new_peaks
 from juxtatune.core.listening.pluck import Reading, Targets
 from juxtatune.core.listening.source import Samples
@@ -81,9 +81,10 @@ def envelope(
     starts = np.arange(first, max(first + 1, last - size + 1), hop)
     window = np.hanning(size + 2)[1:-1]
     window /= window.sum() / 2
-    kernel = np.exp(-2j * np.pi * hz[None, :] * np.arange(size)[:, None] / rate) * window[:, None]
     frames = np.lib.stride_tricks.sliding_window_view(x[:last], size)[starts]
-    return (starts + size / 2) / rate, np.abs(frames @ kernel) ** 2
+    return (starts + size / 2) / rate, np.abs(
+        project(frames, window, np.arange(size, dtype=float), hz, rate)
+    ) ** 2
 
 
 def find_end(

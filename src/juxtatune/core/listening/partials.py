@@ -105,7 +105,7 @@ def _demodulate(
         size = int(size * 0.8)
     if last - first < size * 1.2:
         return None
-    hop = max(size // 4, (last - first - size) // 400 + 1)
+    hop = max(size // 4, (last - first - size) // 160 + 1)
     starts = np.arange(first, last - size + 1, hop)
     if len(starts) < 4:
         starts = np.unique(np.linspace(first, last - size, 4).astype(int))
@@ -116,18 +116,24 @@ def _demodulate(
     window /= window.sum() / 2
     k = np.arange(size) - (size - 1) / 2
     frames = np.lib.stride_tricks.sliding_window_view(x[:last], size)[starts]
-    kernel = np.exp(-2j * np.pi * hz[None, :] * k[:, None] / rate) * window[:, None]
     t = (starts + (size - 1) / 2) / rate
-    z = (frames @ kernel) * np.exp(-2j * np.pi * hz[None, :] * t[:, None])
+    z = project(frames, window, k, hz, rate) * np.exp(-2j * np.pi * hz[None, :] * t[:, None])
     return _Demodulated(t, z, _noise(frames, window, k, hz, f1, rate), n, hz, max(1.0, size / hop / 2.0))
+
+
+def project(frames: F, window: F, k: F, hz: F, rate: float) -> NDArray[np.complex128]:
+    """Each frame (M, size) against each frequency (P,), windowed: (M, P). Two real products, not a complex one."""
+    angle = (2 * np.pi / rate) * k[:, None] * hz[None, :]
+    both = np.concatenate([np.cos(angle), -np.sin(angle)], axis=1) * window[:, None]
+    out = frames @ both
+    return out[:, : len(hz)] + 1j * out[:, len(hz) :]
 
 
 def _noise(frames: F, window: F, k: F, hz: F, f1: float, rate: float) -> F:
     """Noise power in each partial's band, from half-way between the partials, where none sounds."""
     between = np.concatenate([hz - 0.5 * f1, hz[-1:] + 0.5 * f1])
     # a window twice as selective would need twice the time; the smaller of both sides is the floor
-    kernel = np.exp(-2j * np.pi * between[None, :] * k[:, None] / rate) * window[:, None]
-    power = np.median(np.abs(frames @ kernel) ** 2, axis=0) / np.log(2)
+    power = np.median(np.abs(project(frames, window, k, between, rate)) ** 2, axis=0) / np.log(2)
     return np.minimum(power[:-1], power[1:]) + 1e-16
 
 
