@@ -64,7 +64,7 @@ class GuitarsView(QWidget):
         self.strings.setRange(4, 12)
         self.strings.setValue(6)
         self.strings.setSuffix(" strings")
-        self.strings.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
+        self.strings.setMinimumWidth(120)
         self.table.verticalHeader().setDefaultSectionSize(48)
         head = QHBoxLayout()
         head.addWidget(title, 1)
