@@ -58,8 +58,10 @@ def _run(gig: Gig, limit: float, seed: int) -> Outcome:
     thread.start()
     while thread.is_alive() and time.monotonic() < until:
         thread.join(0.05)
-    if failed:
+    if failed and isinstance(failed[0], UserError):
         raise failed[0]
+    if failed:
+        warn(f"the search ended early ({failed[0]}); the best plan so far is given")
     return done[0] if done else planner.so_far()
 
 
