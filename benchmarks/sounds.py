@@ -167,3 +167,97 @@ def laptop(rng, sound):
         room[int(d * rate)] += rng.normal(0, 0.25) * np.exp(-d / 0.08)
     sound.samples = fftconvolve(x, room)[: len(x)]
     return add_noise(rng, sound, 10)
+
+
+def clip(sound, gain=6.0):
+    sound.samples = np.clip(sound.samples * gain, -1, 1)
+    return sound
+
+
+def weak_fundamental(sound, low=180.0):
+    """What a small speaker or a bridge pickup leaves: everything below `low` Hz falls by 18 dB an octave."""
+    from scipy.signal import butter, sosfilt
+
+    sound.samples = sosfilt(butter(3, low, "high", fs=sound.rate, output="sos"), sound.samples)
+    return sound
+
+
+def sympathetic(rng, sound, tuning=None):
+    """Each pluck wakes the string two above it, about 26 dB lower and slowly rising."""
+    tuning = tuning or STANDARD
+    for p in sound.plucks:
+        f1 = hz(tuning[1 + p.string % 6] + rng.uniform(-30, 30) / 100)
+        y = string_tone(rng, f1, sound.rate, p.end - p.start, 5e-5, 0.2, 0.1)
+        y *= 1 - np.exp(-np.arange(len(y)) / sound.rate / 0.2)
+        at = round(p.start * sound.rate)
+        y = y[: len(sound.samples) - at]
+        sound.samples[at : at + len(y)] += 0.02 * y
+    return sound
+
+
+def band(rng, rate, seconds):
+    """A band beside the guitarist: drums, a bass line and held chords, peak about 1."""
+    x = drums(rng, rate, seconds, 0.5)
+    beat = rng.uniform(0.35, 0.6)
+    root = int(rng.choice([28, 31, 33, 36]))
+    for k in range(int(seconds / beat) - 1):
+        pitch = root + int(rng.choice([0, 0, 0, 3, 5, 7]))
+        y = 0.45 * string_tone(rng, hz(pitch), rate, beat * 1.1, 1e-4, 3, 0.06)
+        at = int((0.05 + k * beat) * rate)
+        x[at : at + len(y)] += y[: len(x) - at]
+        if k % 4 == 0:
+            for step in (24, 28 if k % 8 else 27, 31):
+                y = 0.15 * string_tone(rng, hz(root + step), rate, beat * 3.5, 4e-5, 2, 0.08)
+                x[at : at + len(y)] += y[: len(x) - at]
+    return x[: int(seconds * rate)]
+
+
+def add_bleed(rng, sound, below_db=10.0):
+    """The band on the same microphone, its mean power `below_db` under the guitar's."""
+    other = band(rng, sound.rate, len(sound.samples) / sound.rate)
+    other = np.pad(other, (0, len(sound.samples) - len(other)))
+    gain = np.sqrt(np.mean(sound.samples**2) / np.mean(other**2) / 10 ** (below_db / 10))
+    sound.samples = sound.samples + gain * other
+    return sound
+
+
+def strum(rng, rate=48000, tuning=None, spread=45.0, seconds=2.8, level=0.12):
+    """(samples, {string: cents}) of one strum, low to high, each string up to `spread` cents off."""
+    tuning = tuning or STANDARD
+    x, truth = np.zeros(int((seconds + 0.8) * rate)), {}
+    at = rng.uniform(0.2, 0.5)
+    for s in sorted(tuning, reverse=True):
+        truth[s] = rng.uniform(-spread, spread)
+        f1 = hz(tuning[s] + truth[s] / 100)
+        y = string_tone(rng, f1, rate, seconds, STIFF.get(s, 5e-5) * rng.uniform(0.6, 1.5),
+                        rng.uniform(0.5, 10), rng.uniform(0.04, 0.12))  # fmt: skip
+        k = int(at * rate)
+        y = y[: len(x) - k] * level * rng.uniform(0.6, 1.0)
+        x[k : k + len(y)] += y
+        at += rng.uniform(0.005, 0.03)
+    return x, truth
+
+
+def recording(rng, cents, rate=44100, seconds=14.0, with_drums=True):
+    """Riffs and chords of a guitar and a bass off A4 = 440 by `cents`, drums over them."""
+    x = np.zeros(int(seconds * rate) + 4 * rate)
+    root = int(rng.integers(38, 46))
+    beat = rng.uniform(0.25, 0.45)
+    t, k = 0.1, 0
+    while t < seconds - 0.5:
+        if k % 4 == 0:
+            notes = [
+                root + int(rng.choice([0, 3, 5, 7, 10])) + i
+                for i in ((0, 7, 12), (0, 4, 7, 12), (0, 3, 7))[rng.integers(3)]
+            ]
+            length = beat * 3
+        else:
+            notes, length = [root + int(rng.choice([0, 3, 5, 7, 10, 12, 15]))], beat * rng.uniform(0.6, 1.3)
+        for pitch in notes:
+            own = cents + rng.normal(0, 2.0)
+            y = string_tone(rng, hz(pitch + own / 100), rate, length, 6e-5, rng.uniform(1, 8), 0.08)
+            at = int((t + rng.uniform(0, 0.01)) * rate)
+            x[at : at + len(y)] += 0.15 * y
+        t, k = t + beat, k + 1
+    x = x[: int(seconds * rate)]
+    return x + (drums(rng, rate, seconds, 0.25) if with_drums else 0.0)

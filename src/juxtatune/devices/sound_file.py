@@ -23,11 +23,11 @@ CHUNK = 1 << 20
 class Sound:
     """Samples (k, channels) of a file; `warning` says when the file is cut short."""
 
-    samples: NDArray[np.float64]
+    samples: NDArray[np.float32]
     rate: int
     warning: str | None
 
-    def clearest(self) -> NDArray[np.float64]:
+    def clearest(self) -> NDArray[np.float32]:
         """The channel with the clearest string, (k,)."""
         return np.ascontiguousarray(self.samples[:, clearest_channel(self.samples, self.rate)])
 
@@ -53,23 +53,23 @@ def read_sound(path: Path) -> Sound:
     return Sound(samples, rate, warning)
 
 
-def _read_as_far(path: Path) -> tuple[NDArray[np.float64], int, bool]:
+def _read_as_far(path: Path) -> tuple[NDArray[np.float32], int, bool]:
     import soundfile as sf
 
-    chunks: list[NDArray[np.float64]] = []
+    chunks: list[NDArray[np.float32]] = []
     cut = _looks_cut(path)
     try:
         with sf.SoundFile(str(path)) as file:
             rate, declared = file.samplerate, file.frames
             try:
-                while len(chunk := file.read(CHUNK, dtype="float64", always_2d=True)):
+                while len(chunk := file.read(CHUNK, dtype="float32", always_2d=True)):
                     chunks.append(chunk)
             except (RuntimeError, ValueError):
                 cut = True
             channels = file.channels
     except (RuntimeError, TypeError, ValueError):
         raise UserError("this is no sound file that can be read", str(path), ALLOWED) from None
-    samples = np.concatenate(chunks) if chunks else np.zeros((0, channels))
+    samples = np.concatenate(chunks) if chunks else np.zeros((0, channels), np.float32)
     if 0 < declared < 1 << 62 and len(samples) < declared:
         cut = True
     return samples, int(rate), cut

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
+from juxtatune.core.listening.again import jumps
+from juxtatune.core.listening.bleed import without_bleed
 from juxtatune.core.listening.detect import onsets
 from juxtatune.core.listening.frames import to_working_rate
 from juxtatune.core.listening.measure import Candidate, confirm, envelope, read
@@ -11,7 +13,6 @@ from juxtatune.core.listening.partials import partial_hz
 from juxtatune.core.listening.pluck import Reading, Targets
 from juxtatune.core.listening.source import Samples
 
-BLEED_DB = 13.0  # this far below the usual pluck it is somebody else's sound
 HUM_DECAY_DB = 1.0  # a string loses at least this much in a second
 
 
@@ -27,7 +28,7 @@ def analyse_working(x: Samples, rate: float, targets: Targets) -> list[Reading]:
     if peak < 1e-6:
         return []
     found = confirmed(x, rate, onsets(x, rate), targets)
-    found = _without_bleed(found)
+    found = without_bleed(found, targets)
     readings = []
     for k, c in enumerate(found):
         later = found[k + 1 :]
@@ -61,6 +62,13 @@ def confirmed(x: Samples, rate: float, times: list[float], targets: Targets) -> 
             if _sounds(x, rate, c, out[-1].onset, t):
                 continue
             out.pop()
+        elif (
+            out
+            and _same_pitch(out[-1], c)
+            and t - out[-1].onset < 1.0
+            and not jumps(x, rate, c.tone, t, out[-1].onset)
+        ):
+            continue
         out.append(c)
     return out
 
@@ -86,12 +94,3 @@ def _decays(x: Samples, rate: float, c: Candidate, until: float) -> bool:
         return False
     slope = np.polyfit(t, 10 * np.log10(power.sum(axis=1) + 1e-14), 1)[0]
     return bool(slope < -HUM_DECAY_DB)
-
-
-def _without_bleed(found: list[Candidate]) -> list[Candidate]:
-    """Leaves out tones far quieter than the usual pluck: they come from another instrument."""
-    if len(found) < 2:
-        return found
-    levels = 10 * np.log10(np.array([c.level for c in found]) + 1e-15)
-    usual = float(np.quantile(levels, 0.75))
-    return [c for c, level in zip(found, levels, strict=True) if level > usual - BLEED_DB - 6]

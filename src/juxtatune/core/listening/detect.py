@@ -8,14 +8,15 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import maximum_filter1d, median_filter, minimum_filter1d, uniform_filter1d
 
+from juxtatune.core.listening.moving import moving_max, moving_mean, moving_median, moving_min
 from juxtatune.core.listening.source import Samples
 
-HOP_S = 0.008
+HOP_S = 0.0105
 WINDOW_S = 0.085
-LAG = 8  # frames between what is compared
+LAG = 6  # frames between what is compared
 CHUNK_S = 20.0
+PORTION = 128
 EARLY_S = 0.015  # from the top of the rise to the onset, as measured on plucks of known onset
 F32 = NDArray[np.float32]
 
@@ -36,9 +37,12 @@ def flux(x: Samples, rate: float) -> tuple[NDArray[np.float64], float, int]:
     out = []
     carry: F32 | None = None
     for begin in range(0, len(frames), per_chunk):
-        magnitude = np.abs(
-            np.fft.rfft(frames[begin : begin + per_chunk] * window, axis=1)[:, low:high]
-        ).astype(np.float32)
+        some = frames[begin : begin + per_chunk]
+        # in portions that stay in the processor's cache
+        magnitude = np.concatenate([
+            np.abs(np.fft.rfft(some[k : k + PORTION] * window, axis=1)[:, low:high])
+            for k in range(0, len(some), PORTION)
+        ])  # fmt: skip
         out.append(_rise(magnitude, carry))
         carry = magnitude[-2 * LAG :]
     return np.concatenate(out) if out else np.zeros(0), hop / rate, size
@@ -46,15 +50,22 @@ def flux(x: Samples, rate: float) -> tuple[NDArray[np.float64], float, int]:
 
 def _rise(magnitude: F32, carry: F32 | None) -> NDArray[np.float64]:
     floor = np.percentile(magnitude, 25, axis=0)
-    floor = median_filter(floor, size=31, mode="nearest") * 1.6
+    floor = moving_median(floor, 31).astype(np.float32) * np.float32(1.6)
     floor = np.maximum(floor, 2e-4 * magnitude.max()) + 1e-7
     lead = carry if carry is not None else np.zeros((0, magnitude.shape[1]), np.float32)
     joined = np.concatenate([lead, magnitude])
-    logs = 20 * np.log10(joined + 2 * floor)
-    before = maximum_filter1d(logs, 5, axis=0)
+    logs = np.log(joined + 2 * floor)
+    before = _loudest_of_five(logs)
     rise = np.zeros(len(joined))
-    rise[LAG:] = np.clip(logs[LAG:] - before[:-LAG] - 3.0, 0, 25).mean(axis=1)
+    rise[LAG:] = np.clip((logs[LAG:] - before[:-LAG]) * (20 / np.log(10)) - 3.0, 0, 25).mean(axis=1)
     return rise[len(lead) :]
+
+
+def _loudest_of_five(rows: F32) -> F32:
+    """The largest of each row and the two on either side of it."""
+    padded = np.concatenate([rows[:1], rows[:1], rows, rows[-1:], rows[-1:]])
+    pairs = np.maximum(padded[:-1], padded[1:])
+    return np.maximum(np.maximum(pairs[:-3], pairs[2:-1]), padded[4:])
 
 
 def onsets(x: Samples, rate: float) -> list[float]:
@@ -62,12 +73,12 @@ def onsets(x: Samples, rate: float) -> list[float]:
     rise, hop, _ = flux(x, rate)
     if len(rise) < 3:
         return []
-    smooth = uniform_filter1d(rise, 3)
+    smooth = moving_mean(rise, 3)
     typical = float(np.median(smooth))
     spread = float(np.median(np.abs(smooth - typical))) / 0.6745
     threshold = max(0.12, typical + 5 * spread)
-    around = maximum_filter1d(smooth, 2 * int(0.045 / hop) + 1)
-    valley = minimum_filter1d(smooth, 2 * int(0.12 / hop) + 1)
+    around = moving_max(smooth, 2 * int(0.045 / hop) + 1)
+    valley = moving_min(smooth, 2 * int(0.12 / hop) + 1)
     tops = np.flatnonzero((smooth == around) & (smooth > threshold) & (smooth > 1.25 * valley))
     times: list[float] = []
     for k in tops:

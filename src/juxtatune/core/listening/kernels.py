@@ -16,14 +16,14 @@ MISSING = 0.55  # penalty for partials that should be there and are not
 
 
 @_jit
-def match(hz, weight, resolution, f1, stretch, number):
-    """Writes each peak's partial number into `number` (0: none); each partial takes its heaviest peak."""
+def match(hz, weight, resolution, f1, stretch, most, number):
+    """Writes each peak's partial number, to `most`, into `number` (0: none); a partial takes its heaviest peak."""
     owner = np.full(MOST_NUMBER + 1, -1, np.int64)
     for k in range(len(hz)):
         number[k] = 0
         ratio = hz[k] / f1
         n = max(1, int(round(ratio / np.sqrt((1 + stretch * ratio * ratio) / (1 + stretch)))))
-        if n > MOST_NUMBER:
+        if n > most:
             continue
         off = hz[k] - n * f1 * np.sqrt((1 + stretch * n * n) / (1 + stretch))
         sharp = n * f1 * (np.sqrt(1 + MOST_STRETCH * n * n) - 1) * (1.0 if stretch == 0.0 else 0.3)
@@ -68,10 +68,11 @@ def refine(hz, weight, number, f1):
 def score(hz, weight, resolution, f1, number):
     """Refines f1 on the peaks and scores it. Returns (score, f1); `number` holds the match."""
     stretch = 0.0
-    for _ in range(2):
-        match(hz, weight, resolution, f1, stretch, number)
+    # low partials first: a stiff string's 25th lies where an unstretched 27th would
+    for most in (7, 14, MOST_NUMBER):
+        match(hz, weight, resolution, f1, stretch, most, number)
         f1, stretch = refine(hz, weight, number, f1)
-    match(hz, weight, resolution, f1, stretch, number)
+    match(hz, weight, resolution, f1, stretch, MOST_NUMBER, number)
     present = np.zeros(MOST_NUMBER + 4)
     total = explained = 0.0
     top = 0

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from juxtatune.core.listening.again import picked_again
 from juxtatune.core.listening.assign import nearest_note, place_pitch
 from juxtatune.core.listening.harmonic import Tone, candidates
 from juxtatune.core.listening.partials import Fit, fit_pluck, partial_hz, project
@@ -16,6 +17,7 @@ from juxtatune.core.listening.source import Samples
 
 ATTACK_FROM, ATTACK_TO = 0.012, 0.112
 LONGEST_LOOK = 12.0
+REFINE_S = 0.05
 LEAST_SCORE = 0.42
 MARGIN = 0.12  # by which a tone on no string must beat the best one on a string
 
@@ -43,21 +45,28 @@ def confirm(
     before_end = int(max(0.0, onset - 0.015) * rate)
     before = x[max(0, before_end - len(after)) : before_end] if not opening else None
     peaks = new_peaks(after, before, rate)
-    if len(peaks) < 2:
-        return None
-    total = candidates(peaks)
-    on_string = candidates(peaks, targets.ranges_hz()) if targets.tuning is not None else total
-    if not total:
-        return None
-    best = on_string[0] if on_string and on_string[0].score > total[0].score - MARGIN else total[0]
-    if not _is_string(best, peaks.weight.sum()):
-        return None
+    total = candidates(peaks) if len(peaks) >= 2 else []
+    best = _preferred(total, targets) if total else None
+    if best is None or not _is_string(best):
+        again = picked_again(x, rate, onset, following)
+        if again is None or not _is_string(again[0]):
+            return None
+        best, peaks = again
     others = [t.score for t in total if abs(12 * np.log2(t.f1 / best.f1)) > 1.0]
     level = sum(10 ** (peaks.level_db[np.searchsorted(peaks.hz, f)] / 10) for _, f, _ in best.matched)
     return Candidate(onset, best, max(others, default=0.0), float(level), opening)
 
 
-def _is_string(tone: Tone, total_weight: float) -> bool:
+def _preferred(tones: list[Tone], targets: Targets) -> Tone:
+    """The best tone, or the best on a string when it is about as good."""
+    ranges = targets.ranges_hz()
+    if ranges is None:
+        return tones[0]
+    on_string = [t for t in tones if any(low <= t.f1 <= high for low, high in ranges)]
+    return on_string[0] if on_string and on_string[0].score > tones[0].score - MARGIN else tones[0]
+
+
+def _is_string(tone: Tone) -> bool:
     """A string has several partials, low ones among them, that explain most of what is new."""
     numbers = [n for n, _, _ in tone.matched]
     enough = 3 if tone.f1 < 500 else 2
@@ -91,31 +100,41 @@ def find_end(
     x: Samples, rate: float, onset: float, limit: float, tone_hz: NDArray[np.floating], f1: float
 ) -> float:
     """When the tone is damped or lost: its partials fall far below their start, or suddenly, or into noise."""
-    t, power = envelope(x, rate, onset, min(limit, onset + LONGEST_LOOK), tone_hz, f1)
-    beside = envelope(x, rate, onset, min(limit, onset + LONGEST_LOOK), tone_hz + 0.5 * f1, f1)[1]
-    total = power.sum(axis=1)
-    floor = np.median(beside.sum(axis=1)) * 1.5 + 1e-14
+    last = min(limit, onset + LONGEST_LOOK, len(x) / rate)
+    both = np.concatenate([tone_hz, tone_hz + 0.5 * f1])
+    for look in (2.5, LONGEST_LOOK):
+        # most notes end soon: the long look is paid for only where it is needed
+        t, power = envelope(x, rate, onset, min(last, onset + look), both, f1)
+        end = _drop(t, power[:, : len(tone_hz)].sum(axis=1), power[:, len(tone_hz) :].sum(axis=1))
+        if end is not None or onset + look >= last:
+            break
+    return last if end is None else end
+
+
+def _drop(t: NDArray[np.floating], total: NDArray[np.floating], beside: NDArray[np.floating]) -> float | None:
+    """The time at which a tone's power falls suddenly, far below its start, or into what sounds beside it."""
+    floor = np.median(beside) * 1.5 + 1e-14
     start_level = total[: max(1, int(0.15 / 0.015))].max()
     if start_level <= 0:
-        return limit
+        return None
     db = 10 * np.log10(total / start_level + 1e-12)
     lost = (db < -45) | (total < 1.5 * floor)
     for k in range(3, len(db)):
-        sudden = db[k] - db[k - 3] < -9 and db[min(k + 2, len(db) - 1)] < db[k - 3] - 9
-        if sudden:
+        after = min(k + 2, len(db) - 1)
+        if db[k] - db[k - 3] < -9 and db[after] < db[k - 3] - 9:
             return float(t[k - 2])
-        if lost[k] and lost[min(k + 2, len(db) - 1)]:
+        if lost[k] and lost[after]:
             return float(t[k])
-    return float(min(limit, onset + LONGEST_LOOK, len(x) / rate))
+    return None
 
 
 def refine_onset(x: Samples, rate: float, fit: Fit, onset: float) -> float:
-    """The moment from which the fitted tone explains the sound best, within 70 ms of the guess.
+    """The moment from which the fitted tone explains the sound best, near the guess.
 
     Cumulative log-likelihood of "silence before, tone after": exact to a few samples when clean, and
     still a matched filter in noise.
     """
-    first, last = max(0, int((onset - 0.07) * rate)), min(len(x), int((onset + 0.09) * rate))
+    first, last = max(0, int((onset - REFINE_S) * rate)), min(len(x), int((onset + REFINE_S) * rate))
     if last - first < 16:
         return onset
     t = np.arange(first, last) / rate
@@ -155,7 +174,9 @@ def read(
     if until - c.onset < 0.12:
         return _unread(c, end, targets, "the note is too short to be read")
     settle = 0.0 if c.first else min(0.04, 0.2 * (until - c.onset))
-    fit = fit_pluck(x, rate, c.onset + settle, min(until, c.onset + 4.0), c.tone.f1, stretch)
+    fit = fit_pluck(
+        x, rate, c.onset + settle, min(until, c.onset + 1.5), c.tone.f1, stretch, rounds=2, most=48
+    )
     if fit is None:
         return _unread(c, end, targets, "the note is lost in other sound")
     onset = c.onset

@@ -33,6 +33,7 @@ class Rules:
     recheck: float = 3.0
     surest: float = 1.5  # readings less certain than this (1σ, cents) do not land a string
     settle_s: float = 0.25  # after a pick the pitch is still gliding
+    doubt_s: float = 0.2  # a string is off again only when it reads so for this long
 
 
 @dataclass(frozen=True)
@@ -49,6 +50,8 @@ class StringState:
     above_since: float | None = None
     lowest: float | None = None
     held: float = 0.0  # share of the hold time reached
+    off_since: float | None = None
+    off_s: float = 0.0  # for how long it has surely read off its target
 
 
 @dataclass(frozen=True)
@@ -123,6 +126,8 @@ def _follow(s: StringState, rules: Rules, t: float, cents: float, sigma: float, 
     else:
         since = None if not gliding else s.inside_since
     held = 0.0 if since is None else min(1.0, (t - since) / rules.hold_s)
+    off = abs(cents) > rules.recheck and sigma <= rules.surest and not gliding
+    off_since = (t if s.off_since is None else s.off_since) if off else None
     return replace(
         s,
         cents=cents,
@@ -132,6 +137,8 @@ def _follow(s: StringState, rules: Rules, t: float, cents: float, sigma: float, 
         lowest=lowest,
         inside_since=since,
         held=held,
+        off_since=off_since,
+        off_s=0.0 if off_since is None else t - off_since,
     )
 
 
@@ -143,14 +150,12 @@ def _judge(s: StringState, p: Procedure) -> StringState:
         if off <= rules.recheck and (s.sigma or 9.0) <= rules.surest:
             steady = s.held > 0.4 or off > rules.tolerance
             return replace(s, status=Status.CHECKED) if steady else s
-        if (s.sigma or 9.0) <= rules.surest:
-            return replace(s, status=Status.OFF)
-        return s
+        return replace(s, status=Status.OFF) if s.off_s >= rules.doubt_s else s
     if s.string not in p.moving:
         return replace(s, status=Status.STAYS)
     if long_enough:
         return replace(s, status=Status.LANDED if s.rose else Status.FROM_ABOVE)
-    if s.status is Status.LANDED and off > rules.recheck:
+    if s.status is Status.LANDED and s.off_s >= rules.doubt_s:
         return replace(s, status=Status.TO_GO)
     if s.status is Status.FROM_ABOVE and off > rules.tolerance:
         return replace(s, status=Status.TO_GO)

@@ -1,0 +1,64 @@
+"""A string picked again while it rings: no new partials appear, but all of them jump in size and phase at once."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from juxtatune.core.listening.harmonic import Tone, candidates
+from juxtatune.core.listening.peaks import Peaks, new_peaks
+from juxtatune.core.listening.source import Samples
+
+LOOK_S = 0.2
+STEP_S = 0.1
+LEAST_STEP_S = 0.04
+LEAST_JUMP = 0.6  # of a partial's size; beating and glides move it by a third of that in the same time
+HIGHEST = 9  # partials looked at: higher ones turn too fast to be foretold
+Z = NDArray[np.complexfloating]
+
+
+def picked_again(x: Samples, rate: float, onset: float, following: float) -> tuple[Tone, Peaks] | None:
+    """The tone whose partials jump together at an onset, with the peaks it was found among; None for none."""
+    begin = int((onset + 0.018) * rate)
+    length = int(min(LOOK_S, max(following - 0.005 - onset - 0.018, 0.1)) * rate)
+    if begin + length > len(x):
+        return None
+    peaks = new_peaks(x[begin : begin + length], None, rate)
+    tones = candidates(peaks)
+    if not tones or tones[0].score < 0.5:
+        return None
+    return (tones[0], peaks) if jumps(x, rate, tones[0], onset, 0.0) else None
+
+
+def jumps(x: Samples, rate: float, tone: Tone, onset: float, since: float) -> bool:
+    """True when a tone that rings since a moment (s) does not just ring on at an onset, but is picked again."""
+    hz = np.array([f for n, f, _ in tone.matched if n <= HIGHEST])
+    step = min(STEP_S, (onset - since - 0.035) / 2)
+    if len(hz) < (4 if tone.f1 < 500 else 3) or step < LEAST_STEP_S:
+        return False
+    size = int(step * rate)
+    begin, last = int((onset + 0.018) * rate), int((onset - 0.015) * rate) - size
+    if begin + size > len(x):
+        return False
+    first, second, third = (_partials(x[at : at + size], hz, rate) for at in (last - size, last, begin))
+    if np.sum(np.abs(third) ** 2) < 0.35 * np.sum(np.abs(second) ** 2):
+        return False  # damped, not picked
+    return _jump(first, second, third, hz, size, begin - last, rate) > LEAST_JUMP
+
+
+def _jump(
+    first: Z, second: Z, third: Z, hz: NDArray[np.floating], step: int, ahead: int, rate: float
+) -> float:
+    """|What sounds - what the moments before foretold| in parts of its size: the median over the partials or
+    the mean by energy, whichever is less. A drum disturbs many weak partials or one strong one, not both."""
+    turned = np.angle(second / (first + 1e-15) * np.exp(-2j * np.pi * hz * step / rate))
+    exact = hz + turned / (2 * np.pi) * rate / step
+    foretold = second * np.exp(2j * np.pi * exact * ahead / rate)
+    off, size_of = np.abs(third - foretold), np.maximum(np.abs(third), np.abs(second)) + 1e-15
+    return float(min(np.median(off / size_of), np.sqrt(np.sum(off**2) / np.sum(size_of**2))))
+
+
+def _partials(part: Samples, hz: NDArray[np.floating], rate: float) -> Z:
+    window = np.hanning(len(part) + 2)[1:-1]
+    turn = np.exp(-2j * np.pi * hz[:, None] * np.arange(len(part))[None, :] / rate)
+    return np.asarray(turn @ (part * window))

@@ -1,0 +1,62 @@
+"""Which of the tones found are the player's: the band beside the microphone is quieter and plays other notes."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from juxtatune.core.listening.assign import place_pitch
+from juxtatune.core.listening.measure import Candidate
+from juxtatune.core.listening.pluck import Targets
+
+FAR_DB = 19.0  # this far below the loud plucks nothing is the player's
+ODD_DB = 12.0  # as far as this only what lies on a string near its target
+GAP_DB = 4.0  # an empty stretch of levels this wide may part two players
+NEAR = 0.75  # semitones from a target at which a string is usually found
+
+
+def without_bleed(found: list[Candidate], targets: Targets) -> list[Candidate]:
+    """Leaves out what comes from other instruments, by level and by fit to the tuning."""
+    if len(found) < 2:
+        return found
+    level = 10 * np.log10(np.array([c.level for c in found]) + 1e-15)
+    level = level - np.quantile(level, 0.9 if len(level) > 9 else 1.0)
+    strings = [_string(c, targets) for c in found]
+    keep = level > -FAR_DB
+    if targets.tuning is not None:
+        keep &= (level > -ODD_DB) | np.array([s is not None for s in strings])
+    keep &= ~_another_player(level, strings, targets)
+    return [c for c, kept in zip(found, keep, strict=True) if kept]
+
+
+def _string(c: Candidate, targets: Targets) -> int | None:
+    """The string a candidate lies on, where a player would have it."""
+    if targets.tuning is None:
+        return None
+    pitch = targets.reference.pitch(c.tone.f1)
+    place = place_pitch(pitch, targets)
+    if place.string is None:
+        return None
+    near = targets.source is not None or abs(pitch - targets.tuning.pitch(place.string)) < NEAR
+    return place.string if near else None
+
+
+def _another_player(
+    level: NDArray[np.floating], strings: list[int | None], targets: Targets
+) -> NDArray[np.bool_]:
+    """Marks the quiet side of a gap in the levels, unless it is what the loud side lacks."""
+    none = np.zeros(len(level), bool)
+    rising = np.sort(level)
+    gaps = np.diff(rising)
+    allowed = (rising[:-1] < -8.0) & (rising[1:] > -FAR_DB)
+    if not np.any(allowed & (gaps > GAP_DB)):
+        return none
+    k = int(np.argmax(np.where(allowed, gaps, 0.0)))
+    quiet = level <= rising[k]
+    members = [s for s, q in zip(strings, quiet, strict=True) if q]
+    loud = {s for s, q in zip(strings, quiet, strict=True) if not q}
+    if targets.tuning is None:
+        return quiet if len(members) >= 3 else none
+    own = sum(s is not None and s not in loud for s in members)
+    few = len(members) <= len(targets.tuning.pitches)
+    return none if few and own >= 0.5 * len(members) else quiet
