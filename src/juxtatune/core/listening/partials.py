@@ -85,7 +85,7 @@ def fit_pluck(
         demodulated = _demodulate(x, rate, start, end, f1, stretch, most)
         if demodulated is None:
             return fit
-        new = _solve(demodulated, f1, stretch, glide)
+        new = solve(demodulated, f1, stretch, glide)
         if new is None:
             return fit
         fit = new
@@ -97,7 +97,9 @@ def fit_pluck(
 
 
 @dataclass(frozen=True)
-class _Demodulated:
+class Demodulated:
+    """Partials `n` (P,) turned down from their expected frequencies `hz` (P,), with what noise adds to them."""
+
     t: F  # (M,) frame centres, s
     z: NDArray[np.complex128]  # (M, P) with the expected phase advance removed
     noise: F  # (P,) power of z from noise alone
@@ -108,7 +110,7 @@ class _Demodulated:
 
 def _demodulate(
     x: Samples, rate: float, start: float, end: float, f1: float, stretch: float, most: int
-) -> _Demodulated | None:
+) -> Demodulated | None:
     size = int(rate * max(4.0 / f1, 0.02))
     first = int(np.ceil((start + 0.004) * rate))
     last = min(int(end * rate), len(x))
@@ -131,7 +133,7 @@ def _demodulate(
     # noise is heard half-way between the partials, where none sounds
     both = project(frames, window, k, np.concatenate([hz, hz - 0.5 * f1, hz[-1:] + 0.5 * f1]), rate)
     z = both[:, : len(hz)] * np.exp(-2j * np.pi * hz[None, :] * t[:, None])
-    return _Demodulated(t, z, _noise(both[:, len(hz) :]), n, hz, max(1.0, size / hop / 2.0))
+    return Demodulated(t, z, _noise(both[:, len(hz) :]), n, hz, max(1.0, size / hop / 2.0))
 
 
 def project(frames: F, window: F, k: F, hz: F, rate: float) -> NDArray[np.complex128]:
@@ -149,7 +151,8 @@ def _noise(between: NDArray[np.complex128]) -> F:
     return np.asarray(np.minimum(power[:-1], power[1:]) + 1e-16)
 
 
-def _solve(d: _Demodulated, f1: float, stretch: float, with_glide: bool) -> Fit | None:
+def solve(d: Demodulated, f1: float, stretch: float, with_glide: bool) -> Fit | None:
+    """Joins the phases of all partials into one pitch; `f1` (Hz) and `stretch` are what they were turned down by."""
     power = np.abs(d.z) ** 2
     usable = power > 6 * d.noise[None, :]
     # a partial counts until it first sinks into the noise after its loudest moment

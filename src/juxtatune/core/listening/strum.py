@@ -1,20 +1,22 @@
 """All strings at once: each string's pitch from a strum, as far as its partials can be told from the others'.
 
-Peaks of a long spectrum vote for how far each string lies from its target; a string whose partials are
-its own is settled first and explains its peaks away, so that an octave or a unison above it is read from
-what is left.
+Every damped sinusoid of the sound is found, also those that lie within a fraction of a hertz of each other
+(`pencil`). They vote for how far each string lies from its target; a string whose partials are its own is
+settled first and explains its sinusoids away, so that an octave or a unison above it is read from the rest.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
+from juxtatune.core.listening import pencil
 from juxtatune.core.listening.detect import onsets
 from juxtatune.core.listening.frames import to_working_rate
-from juxtatune.core.listening.partials import CENTS, partial_hz
+from juxtatune.core.listening.kernels import join
+from juxtatune.core.listening.partials import CENTS, Demodulated, partial_hz, solve
 from juxtatune.core.listening.peaks import noise_floor, power_spectrum
 from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.source import Samples
@@ -23,9 +25,13 @@ from juxtatune.core.music.tuning import SAME
 F = NDArray[np.float64]
 REACH = 70.0  # cents either side of a target
 USUAL_STRETCH = 6e-5
-PARTIALS = 12
-SETTLE_S = 0.12
+PARTIALS = 16
+SETTLE_S = 0.3  # the glide of the attack is left out
 LONGEST_S = 2.4
+TOP_HZ = 3600.0
+LOOSE = 0.3  # cents: the partials of one string agree better
+BENT = 0.25  # cents by which a glide that was not taken out may move a reading
+REMAINS = 0.03  # of a neighbour that is taken away, since it glides a little too
 
 
 @dataclass(frozen=True)
@@ -41,144 +47,230 @@ class StrumReading:
 
 
 @dataclass(frozen=True)
-class _Spectrum:
+class _Sinusoids:
+    """What sounds: Hz, level in dB over the weakest that counts, 1σ in Hz, band. All (k,), rising in Hz.
+
+    `z` (M, bands) are the bands about `centres` they were found in, `noise` the power of noise in one.
+    """
+
     hz: F
-    level: F  # dB over the floor
-    resolution: float
+    level: F
+    sigma: F
+    band: NDArray[np.int64]
+    parts: tuple[pencil.Component, ...]
+    z: NDArray[np.complex128]
+    centres: F
+    noise: float
 
 
 @dataclass(frozen=True)
 class _Settled:
     f1: float
     stretch: float
-    sigma: float
+    sigma: float  # cents
     votes: int
+    used: NDArray[np.int64]  # rows of the sinusoids
+    numbers: NDArray[np.int64]  # of the partials they are
 
 
 def read_strum(samples: Samples, rate: float, targets: Targets) -> list[StrumReading]:
     """A reading for every string of the tuning, highest number first."""
     assert targets.tuning is not None
     x, working = to_working_rate(samples, rate)
-    spectrum = _after_strum(x, working)
     strings = list(targets.tuning.strings)
-    if spectrum is None or len(spectrum.hz) == 0:
+    segment = _after_strum(x, working)
+    heard = _sinusoids(segment, working) if segment is not None else None
+    if heard is None:
         return [StrumReading(s, None, None, 0.0, problem="no strings are heard") for s in strings]
     goals = {s: targets.target_hz(s) for s in strings}
-    settled = _settle_all(spectrum, goals, targets)
+    settled = {s: _unbent(heard, found) for s, found in _settle_all(heard, goals).items()}
     return [_report(s, settled.get(s), goals, targets) for s in strings]
 
 
-def _after_strum(x: Samples, rate: float) -> _Spectrum | None:
+def _after_strum(x: Samples, rate: float) -> Samples | None:
     if len(x) < 0.2 * rate or not np.max(np.abs(x)) > 1e-6:
         return None
     size = int(0.05 * rate)
     power = np.square(x[: len(x) // size * size]).reshape(-1, size).mean(axis=1)
-    times = onsets(x, rate)
     loudest = int(np.argmax(power)) * 0.05
-    near = [t for t in times if abs(t - loudest) < 0.4]
+    near = [t for t in onsets(x, rate) if abs(t - loudest) < 0.4]
     begin = max([loudest, *near]) + SETTLE_S
     alive = np.flatnonzero(power > power.max() * 1e-4)
     end = min(begin + LONGEST_S, (alive[-1] + 1) * 0.05, len(x) / rate)
+    if end - begin < 0.9:
+        begin = max(begin - SETTLE_S + 0.1, end - 0.9)
     segment = x[int(begin * rate) : int(end * rate)]
-    if len(segment) < 0.25 * rate:
+    return segment if len(segment) >= 0.5 * rate else None
+
+
+def _sinusoids(x: Samples, rate: float) -> _Sinusoids | None:
+    centres = _bands(x, rate)
+    if len(centres) == 0:
         return None
-    return _peaks(segment, rate)
+    z = pencil.bands(x, rate, centres)
+    quiet = pencil.bands(x, rate, np.arange(30.0, TOP_HZ, 23.0))
+    noise = float(np.quantile(np.median(np.abs(quiet) ** 2, axis=0), 0.1)) / np.log(2)
+    least = 3e-4 * float(np.max(np.abs(z)))
+    edges = np.concatenate([[0.0], (centres[1:] + centres[:-1]) / 2, [np.inf]])
+    rows = [
+        (c, k)
+        for k, centre in enumerate(centres)
+        for c in pencil.components(z[:, k], pencil.STEP_S, centre, noise)
+        if edges[k] <= c.hz < edges[k + 1] and c.amplitude > least
+    ]
+    if not rows:
+        return None
+    rows.sort(key=lambda row: row[0].hz)
+    hz, amplitude, sigma = (np.array(v) for v in zip(*((c.hz, c.amplitude, c.sigma) for c, _ in rows), strict=True))
+    return _Sinusoids(
+        hz, 20 * np.log10(amplitude / least), sigma, np.array([k for _, k in rows]), tuple(c for c, _ in rows), z,
+        centres, noise,
+    )  # fmt: skip
 
 
-def _peaks(x: Samples, rate: float) -> _Spectrum:
-    size = 1 << int(np.ceil(np.log2(len(x) * 4)))
+def _bands(x: Samples, rate: float) -> F:
+    """Centres (Hz) of the bands in which something sounds, at least 5 Hz apart."""
+    size = 1 << int(np.ceil(np.log2(len(x) * 2)))
     power = power_spectrum(x, size)
     step = rate / size
     floor = noise_floor(power, int(180 / step) | 1)
-    top = min(len(power) - 2, int(4500 / step))
+    top = min(len(power) - 2, int(TOP_HZ / step))
     at = np.flatnonzero((power[1:top] > power[: top - 1]) & (power[1:top] >= power[2 : top + 1])) + 1
     strong = at[(power[at] > 12 * floor[at]) & (power[at] > power.max() * 3e-7)]
-    a, b, c = (np.log(power[strong + k] + 1e-30) for k in (-1, 0, 1))
-    shift = 0.5 * (a - c) / np.minimum(a - 2 * b + c, -1e-9)
-    level = 10 * np.log10(power[strong] / floor[strong])
-    return _Spectrum((strong + np.clip(shift, -0.5, 0.5)) * step, level, rate / len(x))
+    chosen: list[float] = []
+    for k in strong[np.argsort(-power[strong], kind="stable")]:
+        if all(abs(k * step - f) > 5.0 for f in chosen):
+            chosen.append(float(k * step))
+    return np.sort(np.array(chosen))
 
 
-def _settle_all(spectrum: _Spectrum, goals: dict[int, float], targets: Targets) -> dict[int, _Settled]:
-    """Lowest strings first: their odd partials are theirs alone; unisons share what both could be."""
+def _settle_all(heard: _Sinusoids, goals: dict[int, float]) -> dict[int, _Settled]:
+    """Lowest strings first: their odd partials are theirs alone. Each takes its sinusoids away from the rest."""
     settled: dict[int, _Settled] = {}
-    assert targets.tuning is not None
+    free = np.ones(len(heard.hz), bool)
     for string in sorted(goals, key=lambda s: goals[s]):
-        explained = np.zeros(len(spectrum.hz), bool)
-        for other in settled.values():
-            own = partial_hz(other.f1, other.stretch, np.arange(1, 40))
-            near = np.abs(spectrum.hz[:, None] - own[None, :]).min(axis=1)
-            explained |= near < 0.75 * spectrum.resolution
-        found = _vote(spectrum, goals[string], ~explained)
-        if found is None or found.votes < 2:
-            shared = _vote(spectrum, goals[string], np.ones(len(explained), bool))
-            twin = any(abs(goals[string] - goals[s]) < 0.01 for s in settled)
-            found = _doubted(shared) if shared is not None and (twin or shared.votes >= 3) else None
-        if found is not None:
+        found = _vote(heard, goals[string], free)
+        if found is not None and _sounds(found):
             settled[string] = found
+            free[found.used] = False
     return settled
 
 
-def _doubted(found: _Settled) -> _Settled:
-    """Read from peaks that another string explains too: it lies there or is not told apart."""
-    return _Settled(found.f1, found.stretch, max(found.sigma, 0.6) * 1.5, found.votes)
+def _sounds(found: _Settled) -> bool:
+    """Tells a string that rings from one read into the partials of others.
+
+    Those agree loosely, since every string is off by its own amount, or they are even ones alone: an octave's.
+    """
+    odd = np.mean(found.numbers % 2 == 1)
+    return found.votes >= 3 and found.sigma <= LOOSE and bool(odd >= 0.25)
 
 
-def _vote(spectrum: _Spectrum, goal: float, free: NDArray[np.bool_]) -> _Settled | None:
+def _vote(heard: _Sinusoids, goal: float, free: NDArray[np.bool_]) -> _Settled | None:
     """The place near a target where most partials agree."""
     n = np.arange(1, PARTIALS + 1)
     expected = partial_hz(goal, USUAL_STRETCH, n)
-    off = CENTS * np.log(spectrum.hz[:, None] / expected[None, :])
+    off = CENTS * np.log(heard.hz[:, None] / expected[None, :])
     rows, columns = np.nonzero((np.abs(off) < REACH) & free[:, None])
     if len(rows) == 0:
         return None
     cents = off[rows, columns]
-    width = np.maximum(0.35 * spectrum.resolution / expected[columns] * CENTS, 0.6)
-    weight = np.clip(spectrum.level[rows], 0, 40) / 40
-    grid = np.arange(-REACH, REACH + 0.25, 0.5)
+    # an unusual stretch moves a partial; so does what is left of a neighbour
+    width = 1.0 + 0.004 * (columns + 1.0) ** 2 + heard.sigma[rows] / expected[columns] * CENTS
+    weight = np.clip(heard.level[rows], 3, 60) / 60
+    grid = np.arange(-REACH, REACH + 0.25, 0.25)
     density = np.zeros(len(grid))
-    for k in range(1, PARTIALS + 1):
-        mine = columns == k - 1
+    for k in range(PARTIALS):
+        mine = columns == k
         if np.any(mine):
-            bump = weight[mine] * np.exp(-0.5 * ((grid[:, None] - cents[mine]) / (width[mine] + 1.0)) ** 2)
-            density += bump.max(axis=1) / np.sqrt(k)
+            bump = weight[mine] * np.exp(-0.5 * ((grid[:, None] - cents[mine]) / width[mine]) ** 2)
+            density += bump.max(axis=1)
     centre = grid[int(np.argmax(density))]
-    return _regress(spectrum, goal, rows, columns, cents, width, centre)
+    return _regress(heard, goal, rows, columns, cents, width, centre)
 
 
 def _regress(
-    spectrum: _Spectrum, goal: float, rows: NDArray, columns: NDArray, cents: F, width: F, centre: float
+    heard: _Sinusoids, goal: float, rows: NDArray, columns: NDArray, cents: F, width: F, centre: float
 ) -> _Settled | None:
-    """Least squares for f1 and B through the partials that agree with the centre."""
+    """f1 and B through the partials that agree: low ones first, since stretch hardly moves them, then upward."""
+    n_all = columns + 1.0
+    q_all = (n_all * n_all / (1 + USUAL_STRETCH * n_all * n_all) - 1 / (1 + USUAL_STRETCH)) / 2
+    line, reach = np.full(len(rows), centre), 2.0 * width + 1.0
+    settled, known = None, 0
+    for most in (5, 8, 12, PARTIALS, PARTIALS):
+        ahead = np.where(n_all > known, 0.12 * (n_all - known), 0.0) if known else 0.0
+        pick = _nearest(np.abs(cents - line), np.where(n_all <= most, reach + ahead, -1.0), heard.level[rows], columns)
+        if len(pick) < (3 if most < PARTIALS else 1):
+            continue
+        n, q = n_all[pick], q_all[pick]
+        y = cents[pick] / CENTS
+        variance = (heard.sigma[rows[pick]] / (n * goal)) ** 2 + (0.02 / CENTS) ** 2
+        free = len(n) >= 4
+        level, bend, sigma = join(q, y, variance, free, 1e8 if free else 1e10)
+        settled = _Settled(
+            goal * (1 + level), float(np.clip(USUAL_STRETCH + bend, 0, 2e-3)), float(sigma) * CENTS, len(n), rows[pick],
+            columns[pick] + 1,
+        )  # fmt: skip
+        line = CENTS * (level + bend * q_all)
+        reach, known = np.full(len(rows), 0.7 + min(3.0, 3 * sigma * CENTS)), int(n.max())
+    return settled
+
+
+def _unbent(heard: _Sinusoids, found: _Settled) -> _Settled:
+    """The reading with the rest of the attack glide taken out, from the phases of the string's own sinusoids.
+
+    Those that stand clear of their neighbours are asked; the glide of the others cannot be told from a beat.
+    """
+    others = [_neighbours(heard, int(row)) for row in found.used]
+    crowd = np.array([sum(c.amplitude**2 for c in o) for o in others])
+    clear = _power(heard, found) > 16 * crowd
+    if clear.sum() < 3:
+        clear = _power(heard, found) > crowd
+    bent = replace(found, sigma=max(found.sigma, BENT))
+    if clear.sum() < 2:
+        return bent
+    numbers, rows = found.numbers[clear], found.used[clear]
+    hz = partial_hz(found.f1, found.stretch, numbers)
+    t = np.arange(len(heard.z)) * pencil.STEP_S
+    bands = heard.band[rows]
+    own = np.stack([pencil.without(heard.z[:, heard.band[r]], _neighbours(heard, int(r))) for r in rows], axis=1)
+    own = own * np.exp(2j * np.pi * (heard.centres[bands] - hz) * t[:, None])
+    noise = heard.noise + 1e-16 + REMAINS**2 * crowd[clear]
+    overlap = pencil.WINDOW_S / pencil.STEP_S / 2.5
+    fit = solve(Demodulated(t, own, noise, numbers, hz, overlap), found.f1, found.stretch, True)
+    if fit is None or fit.sigma_cents > 2 * BENT or abs(CENTS * np.log(fit.f1 / found.f1)) > 1.5 + 3 * found.sigma:
+        return bent
+    return replace(found, f1=fit.f1, stretch=fit.stretch, sigma=fit.sigma_cents)
+
+
+def _power(heard: _Sinusoids, found: _Settled) -> F:
+    return np.array([heard.parts[row].amplitude ** 2 for row in found.used])
+
+
+def _neighbours(heard: _Sinusoids, row: int) -> list[pencil.Component]:
+    """What else rings in a sinusoid's band. What dies at once beside it is its own glide."""
+    me = heard.parts[row]
+    return [
+        c
+        for j, c in enumerate(heard.parts)
+        if j != row and heard.band[j] == heard.band[row] and (c.decay < 5.0 or abs(c.hz - me.hz) > 2.0)
+    ]
+
+
+def _nearest(off: F, reach: F, level: F, columns: NDArray) -> NDArray[np.int64]:
+    """For each partial the sinusoid nearest to the line, within reach; of near equals the louder."""
     chosen: dict[int, int] = {}
-    for k in np.flatnonzero(np.abs(cents - centre) < 2.5 * width + 2.0):
-        n = int(columns[k])
-        if n not in chosen or spectrum.level[rows[k]] > spectrum.level[rows[chosen[n]]]:
-            chosen[n] = int(k)
-    if not chosen:
-        return None
-    pick = np.array(list(chosen.values()))
-    n = columns[pick] + 1.0
-    y, w = (
-        cents[pick] / CENTS,
-        1 / (width[pick] / CENTS * (0.15 + 3 / np.maximum(spectrum.level[rows[pick]], 3))),
-    )
-    q = (n * n - 1) / 2
-    a = np.stack([np.ones_like(n), q], axis=1)
-    normal = (a * w[:, None] ** 2).T @ a
-    normal[1, 1] += 1 / 5e-5**2 if len(n) >= 3 else 1e14
-    shift, bend = np.linalg.solve(normal, (a * w[:, None] ** 2).T @ y)
-    left = y - a @ np.array([shift, bend])
-    scatter = np.sqrt(max(1.0, float(np.sum((left * w) ** 2)) / max(1, len(n) - 2)))
-    sigma = float(np.sqrt(np.linalg.inv(normal)[0, 0])) * scatter * CENTS
-    return _Settled(goal * (1 + shift), max(0.0, USUAL_STRETCH + bend), sigma, len(n))
+    for k in np.flatnonzero(off < reach):
+        c = int(columns[k])
+        if c not in chosen or off[k] - 0.03 * level[k] < off[chosen[c]] - 0.03 * level[chosen[c]]:
+            chosen[c] = int(k)
+    return np.array(list(chosen.values()), np.int64)
 
 
 def _report(string: int, found: _Settled | None, goals: dict[int, float], targets: Targets) -> StrumReading:
     assert targets.tuning is not None
     here = targets.tuning.pitch(string)
     also = tuple(s for s in goals if s != string and abs(targets.tuning.pitch(s) - here) <= SAME)
-    if found is None or found.sigma > 8:
+    if found is None:
         return StrumReading(
             string, None, None, 0.0, also, "cannot be told apart from the other strings: play it alone"
         )
