@@ -254,7 +254,7 @@ def recording(rng, cents, rate=44100, seconds=14.0, with_drums=True):
         else:
             notes, length = [root + int(rng.choice([0, 3, 5, 7, 10, 12, 15]))], beat * rng.uniform(0.6, 1.3)
         for pitch in notes:
-            own = cents + rng.normal(0, 2.0)
+            own = cents + rng.normal(0, 0.7)
             y = string_tone(rng, hz(pitch + own / 100), rate, length, 6e-5, rng.uniform(1, 8), 0.08)
             at = int((t + rng.uniform(0, 0.01)) * rate)
             x[at : at + len(y)] += 0.15 * y

@@ -13,6 +13,7 @@ from juxtatune.core.listening.partials import partial_hz
 from juxtatune.core.listening.pluck import Reading, Targets
 from juxtatune.core.listening.source import Samples
 
+MAINS_HZ = (50.0, 60.0)
 HUM_DECAY_DB = 1.0  # a string loses at least this much in a second
 
 
@@ -42,21 +43,29 @@ def _same_pitch(a: Candidate, b: Candidate) -> bool:
     return abs(1200 * np.log2(a.tone.f1 / b.tone.f1)) < 80
 
 
+def _same_tone(a: Candidate, b: Candidate) -> bool:
+    """True when one could be taken for a partial of the other."""
+    ratio = max(a.tone.f1, b.tone.f1) / min(a.tone.f1, b.tone.f1)
+    return abs(1200 * np.log2(ratio / round(ratio))) < 30
+
+
 def confirmed(x: Samples, rate: float, times: list[float], targets: Targets) -> list[Candidate]:
     """The candidates at which a string begins, one for each pluck; a ringing start counts as a pluck at 0."""
     out: list[Candidate] = []
     first = times[0] if times else len(x) / rate
     if first > 0.12:
         opening = confirm(x, rate, 0.0, first, targets, opening=True)
-        if opening is not None and _decays(x, rate, opening, first):
+        if opening is not None and not _of_the_mains(opening) and _decays(x, rate, opening, 0.0, first):
             out.append(opening)
     for k, t in enumerate(times):
         following = times[k + 1] if k + 1 < len(times) else len(x) / rate
         if following - t < 0.1 and k + 2 <= len(times):
             following = times[k + 2] if k + 2 < len(times) else len(x) / rate
         c = confirm(x, rate, t, following, targets, opening=t < 0.02 and not out)
-        if c is None:
+        if c is None or (_of_the_mains(c) and not _decays(x, rate, c, t, t + 2.0)):
             continue
+        if out and t - out[-1].onset < 0.16 and _same_tone(out[-1], c) and not _same_pitch(out[-1], c):
+            continue  # its octave, as the attack fades
         if out and t - out[-1].onset < 0.16 and _same_pitch(out[-1], c):
             # one pluck, flagged twice: it began at the earlier moment if it sounded between the two
             if _sounds(x, rate, c, out[-1].onset, t):
@@ -86,10 +95,15 @@ def _sounds(x: Samples, rate: float, c: Candidate, begin: float, end: float) -> 
     return bool(np.sum(there**2) > 0.25 * np.sum(then**2))
 
 
-def _decays(x: Samples, rate: float, c: Candidate, until: float) -> bool:
+def _of_the_mains(c: Candidate) -> bool:
+    """True at the frequencies of hum, which no string is tuned to this closely by chance."""
+    return any(abs(c.tone.f1 / (n * mains) - 1) < 0.003 for mains in MAINS_HZ for n in (1, 2))
+
+
+def _decays(x: Samples, rate: float, c: Candidate, start: float, until: float) -> bool:
     """Tells a string that rings from hum that stays."""
     numbers = np.array([n for n, _, _ in c.tone.matched][:6])
-    t, power = envelope(x, rate, 0.0, min(until, 2.0), partial_hz(c.tone.f1, 4e-5, numbers), c.tone.f1)
+    t, power = envelope(x, rate, start, min(until, start + 2.0), partial_hz(c.tone.f1, 4e-5, numbers), c.tone.f1)
     if len(t) < 4:
         return False
     slope = np.polyfit(t, 10 * np.log10(power.sum(axis=1) + 1e-14), 1)[0]

@@ -18,7 +18,9 @@ from juxtatune.core.listening.peaks import noise_floor, power_spectrum
 from juxtatune.core.listening.source import Samples
 
 FRAME_S, HOP_S = 0.37, 0.12
-LOW_HZ, HIGH_HZ = 60.0, 2200.0
+STEADY_CENTS = 2.0
+LEAST_TONES = 4
+LOW_HZ, HIGH_HZ = 60.0, 1000.0
 F = NDArray[np.float64]
 
 
@@ -37,8 +39,9 @@ class Offset:
 def reference_offset(samples: Samples, rate: float) -> Offset | CannotTell:
     """The offset of a recording, or why it cannot be told."""
     x, working = to_working_rate(samples, rate)
-    cents, weight = _roots(x, working)
-    if len(cents) < 4 or weight.sum() <= 0:
+    frames = _without_hum(_frames(x, working))
+    cents, weight = _roots(frames)
+    if len(cents) < 4 or weight.sum() <= 0 or _distinct(frames) < LEAST_TONES:
         return CannotTell("nothing in it has a pitch")
     mode, share = _mode(cents, weight)
     if share < 0.3:
@@ -47,26 +50,64 @@ def reference_offset(samples: Samples, rate: float) -> Offset | CannotTell:
     return Offset(float(folded), float(min(0.99, share)))
 
 
-def _roots(x: Samples, rate: float) -> tuple[F, F]:
-    """Deviations from the nearest tempered note, with weights, of tones that last two frames."""
+def _frames(x: Samples, rate: float) -> list[tuple[F, F]]:
+    """Peaks (Hz, level) of each frame; none where it is silent."""
     size, hop = int(FRAME_S * rate), int(HOP_S * rate)
-    cents: list[float] = []
-    weights: list[float] = []
-    before: list[float] = []
     loudest = float(np.max(np.abs(x))) if len(x) else 0.0
+    out = []
     for start in range(0, len(x) - size, hop):
         frame = x[start : start + size]
-        if np.max(np.abs(frame)) < 0.01 * loudest or loudest < 1e-6:
-            before = []
-            continue
-        hz, level = _frame_peaks(frame, rate)
+        quiet = np.max(np.abs(frame)) < 0.01 * loudest or loudest < 1e-6
+        out.append((np.zeros(0), np.zeros(0)) if quiet else _frame_peaks(frame, rate))
+    return out
+
+
+def _without_hum(frames: list[tuple[F, F]]) -> list[tuple[F, F]]:
+    """Leaves out what sounds at the same frequency and level all the time."""
+    hz = np.concatenate([f for f, _ in frames]) if frames else np.zeros(0)
+    level = np.concatenate([v for _, v in frames]) if frames else hz
+    steady = []
+    for f in {round(float(f), 1) for f in hz}:
+        near = level[np.abs(hz - f) < 0.4]
+        lasting = len(near) > 0.5 * len(frames) and np.quantile(near, 0.8) < 1.5 * np.quantile(near, 0.2)
+        if len(frames) >= 8 and lasting:
+            steady.append(f)
+    if not steady:
+        return frames
+    out = []
+    for f, v in frames:
+        keep = np.abs(f[:, None] - np.array(steady)[None, :]).min(axis=1, initial=np.inf) > 0.8
+        out.append((f[keep], v[keep]))
+    return out
+
+
+def _distinct(frames: list[tuple[F, F]]) -> int:
+    """How many different lasting tones, partials too, make up a fair part of the sound: a drum has one or two."""
+    total: dict[int, float] = {}
+    before = np.zeros(0)
+    for f, v in frames:
+        lasts = np.abs(1200 * np.log2(f[:, None] / before[None, :])).min(axis=1, initial=np.inf) < 6
+        for pitch, power in zip(np.round(69 + 12 * np.log2(f[lasts] / 440)), v[lasts] ** 2, strict=True):
+            total[int(pitch)] = total.get(int(pitch), 0.0) + float(power)
+        before = f
+    most = max(total.values(), default=0.0)
+    return sum(value > 0.003 * most for value in total.values())
+
+
+def _roots(frames: list[tuple[F, F]]) -> tuple[F, F]:
+    """Deviations from the nearest tempered note, with weights, of tones that last two frames."""
+    cents: list[float] = []
+    weights: list[float] = []
+    before = np.zeros(0)
+    for hz, level in frames:
         for k in range(len(hz)):
-            steady = any(abs(1200 * np.log2(hz[k] / f)) < 6 for f in before)
-            if steady and not _is_multiple(hz, level, k):
+            moved = min((abs(1200 * np.log2(hz[k] / f)) for f in before), default=np.inf)
+            if moved < 6 and not _is_multiple(hz, level, k):
                 pitch = 69 + 12 * np.log2(hz[k] / 440)
                 cents.append(100 * (pitch - round(pitch)))
-                weights.append(level[k] * min(1.0, hz[k] / 200))
-        before = list(hz)
+                # a tone that still glides down from its attack is sharp, and says less
+                weights.append(level[k] * min(1.0, hz[k] / 200) * np.exp(-((moved / STEADY_CENTS) ** 2)))
+        before = hz
     return np.array(cents), np.array(weights)
 
 
