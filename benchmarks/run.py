@@ -7,82 +7,10 @@ import subprocess
 import sys
 import time
 
-import numpy as np
-
-from benchmarks import gigs, sounds
+from benchmarks import gigs, listening
 from juxtatune.book.formats.gig import parse_gig
-from juxtatune.core.listening.analyse import analyse
-from juxtatune.core.listening.pluck import Targets
-from juxtatune.core.music.catalogue import parse_tuning
 from juxtatune.core.planning.plan import Slot
 from juxtatune.core.planning.solve import Planner, price_order
-
-KINDS = {
-    "clean": lambda r: sounds.pluck_run(r),
-    "noise 20 dB": lambda r: sounds.add_noise(r, sounds.pluck_run(r), 20),
-    "noise 10 dB": lambda r: sounds.add_noise(r, sounds.pluck_run(r), 10),
-    "noise 0 dB": lambda r: sounds.add_noise(r, sounds.pluck_run(r), 0),
-    "hum 50": lambda r: sounds.add_hum(r, sounds.pluck_run(r), 50, 0.02),
-    "beating": lambda r: sounds.pluck_run(r, beat=2.0),
-    "ring-over": lambda r: sounds.pluck_run(r, ring=True, gap=0.1),
-    "staccato": lambda r: sounds.pluck_run(r, length=0.35, gap=0.3),
-    "laptop": lambda r: sounds.laptop(r, sounds.pluck_run(r)),
-}
-
-
-def errors_of(sound, readings):
-    """(errors in cents of the plucks found, plucks missed, readings too many)."""
-    errors, used = [], set()
-    for pluck in sound.plucks:
-        near = [
-            k for k, r in enumerate(readings) if abs(r.start - pluck.start) < 0.1 and r.f1 and k not in used
-        ]
-        if near:
-            used.add(near[0])
-            errors.append(1200 * np.log2(readings[near[0]].f1 / pluck.f1))
-    return errors, len(sound.plucks) - len(errors), len(readings) - len(used)
-
-
-def peers(sound):
-    """librosa.pyin and Praat's autocorrelation, told where each pluck lies and near which pitch."""
-    import librosa
-    import parselmouth
-
-    pyin, praat = [], []
-    for p in sound.plucks:
-        a, b = int((p.start + 0.1) * sound.rate), int(min(p.end, p.start + 1.0) * sound.rate)
-        part = sound.samples[a:b]
-        low, high = p.f1 * 0.6, p.f1 * 1.7
-        f0, voiced, _ = librosa.pyin(part, fmin=low, fmax=high, sr=sound.rate, frame_length=4096)
-        pyin.append(1200 * np.log2(np.nanmedian(f0[voiced]) / p.f1) if voiced.any() else np.nan)
-        track = parselmouth.Sound(part, sound.rate).to_pitch_ac(pitch_floor=low, pitch_ceiling=high)
-        heard = track.selected_array["frequency"]
-        praat.append(1200 * np.log2(np.median(heard[heard > 0]) / p.f1) if (heard > 0).any() else np.nan)
-    return pyin, praat
-
-
-def row(values):
-    a = np.abs(np.array([v for v in values if np.isfinite(v)]))
-    return f"{np.median(a):8.4f} {np.quantile(a, 0.95):8.3f} {a.max():8.3f}" if len(a) else " " * 26
-
-
-def listening(runs: int) -> None:
-    targets = Targets(parse_tuning("standard"))
-    print(f"{'cents: median, 95 %, max':14}{'juxtatune':>26}{'pyin':>27}{'Praat':>27}  missed extra speed")
-    for kind, make in KINDS.items():
-        mine, pyin, praat, missed, extra, spent, length = [], [], [], 0, 0, 0.0, 0.0
-        for seed in range(runs):
-            sound = make(np.random.default_rng(1000 + seed))
-            began = time.perf_counter()
-            readings = analyse(sound.samples, sound.rate, targets)
-            spent += time.perf_counter() - began
-            length += len(sound.samples) / sound.rate
-            found, gone, more = errors_of(sound, readings)
-            mine, missed, extra = mine + found, missed + gone, extra + more
-            if seed == 0:
-                a, b = peers(sound)
-                pyin, praat = pyin + a, praat + b
-        print(f"{kind:14}{row(mine)} {row(pyin)} {row(praat)}  {missed:6} {extra:5} {length / spent:4.0f}×")
 
 
 def by_hand(gig):
@@ -158,7 +86,7 @@ def main() -> None:
     if chosen.only in (None, "start"):
         start_up()
     if chosen.only in (None, "listening"):
-        listening(chosen.runs)
+        listening.measure(chosen.runs)
     if chosen.only in (None, "planning"):
         planning(chosen.limit)
 

@@ -103,7 +103,9 @@ def _of_the_mains(c: Candidate) -> bool:
 def _decays(x: Samples, rate: float, c: Candidate, start: float, until: float) -> bool:
     """Tells a string that rings from hum that stays."""
     numbers = np.array([n for n, _, _ in c.tone.matched][:6])
-    t, power = envelope(x, rate, start, min(until, start + 2.0), partial_hz(c.tone.f1, 4e-5, numbers), c.tone.f1)
+    t, power = envelope(
+        x, rate, start, min(until, start + 2.0), partial_hz(c.tone.f1, 4e-5, numbers), c.tone.f1
+    )
     if len(t) < 4:
         return False
     slope = np.polyfit(t, 10 * np.log10(power.sum(axis=1) + 1e-14), 1)[0]

@@ -17,6 +17,7 @@ WINDOW_S = 0.085
 LAG = 6  # frames between what is compared
 CHUNK_S = 20.0
 PORTION = 128
+FLOOR_EVERY = 50  # frames
 EARLY_S = 0.015  # from the top of the rise to the onset, as measured on plucks of known onset
 F32 = NDArray[np.float32]
 
@@ -48,17 +49,25 @@ def flux(x: Samples, rate: float) -> tuple[NDArray[np.float64], float, int]:
     return np.concatenate(out) if out else np.zeros(0), hop / rate, size
 
 
-def _rise(magnitude: F32, carry: F32 | None) -> NDArray[np.float64]:
+def _floor(magnitude: F32) -> F32:
+    """What each bin holds when nothing sounds in it."""
     floor = np.percentile(magnitude, 25, axis=0)
     floor = moving_median(floor, 31).astype(np.float32) * np.float32(1.6)
-    floor = np.maximum(floor, 2e-4 * magnitude.max()) + 1e-7
+    return np.asarray(np.maximum(floor, 2e-4 * magnitude.max()) + 1e-7)
+
+
+def _rise(magnitude: F32, carry: F32 | None) -> NDArray[np.float64]:
+    floor = _floor(magnitude)
     lead = carry if carry is not None else np.zeros((0, magnitude.shape[1]), np.float32)
-    joined = np.concatenate([lead, magnitude])
-    logs = np.log(joined + 2 * floor)
+    return _rise_over(np.concatenate([lead, magnitude]), floor)[len(lead) :]
+
+
+def _rise_over(magnitude: F32, floor: F32) -> NDArray[np.float64]:
+    logs = np.log(magnitude + 2 * floor)
     before = _loudest_of_five(logs)
-    rise = np.zeros(len(joined))
+    rise = np.zeros(len(magnitude))
     rise[LAG:] = np.clip((logs[LAG:] - before[:-LAG]) * (20 / np.log(10)) - 3.0, 0, 25).mean(axis=1)
-    return rise[len(lead) :]
+    return rise
 
 
 def _loudest_of_five(rows: F32) -> F32:
@@ -71,6 +80,11 @@ def _loudest_of_five(rows: F32) -> F32:
 def onsets(x: Samples, rate: float) -> list[float]:
     """Candidate onset times in s, at least 60 ms apart."""
     rise, hop, _ = flux(x, rate)
+    return pick(rise, hop)
+
+
+def pick(rise: NDArray[np.float64], hop: float) -> list[float]:
+    """Times (s) of the tops of a rise that stand out, at least 60 ms apart; `hop` in s."""
     if len(rise) < 3:
         return []
     smooth = moving_mean(rise, 3)
@@ -88,3 +102,41 @@ def onsets(x: Samples, rate: float) -> list[float]:
             continue
         times.append(t)
     return times
+
+
+class RollingFlux:
+    """The same rise as sound comes in: each frame is transformed once, the last seconds are kept."""
+
+    def __init__(self, rate: float, keep_s: float) -> None:
+        self.size, step = frame_size(rate), max(1, round(HOP_S * rate))
+        self.step, self.hop = step, step / rate
+        self._keep = int(keep_s / self.hop)
+        self._window = np.hanning(self.size + 2)[1:-1].astype(np.float32)
+        self._band = slice(int(50 / rate * self.size), int(min(4500, 0.46 * rate) / rate * self.size))
+        self._waiting = np.zeros(self.size // 2, np.float32)
+        self._magnitude = np.zeros((0, self._band.stop - self._band.start), np.float32)
+        self._rise = np.zeros(0)
+        self._floor: F32 | None = None
+        self._first = self._total = 0
+
+    def feed(self, x: Samples) -> None:
+        """Takes in more sound at the working rate."""
+        waiting = np.concatenate([self._waiting, x.astype(np.float32)])
+        count = max(0, (len(waiting) - self.size) // self.step + 1)
+        self._waiting = waiting[count * self.step :]
+        if count == 0:
+            return
+        frames = np.lib.stride_tricks.sliding_window_view(waiting, self.size)[: count * self.step : self.step]
+        fresh = np.abs(np.fft.rfft(frames * self._window, axis=1)[:, self._band])
+        lead = self._magnitude[-(LAG + 2) :]
+        self._magnitude = np.concatenate([self._magnitude, fresh])[-self._keep :]
+        if self._floor is None or self._total // FLOOR_EVERY != (self._total + count) // FLOOR_EVERY:
+            self._floor = _floor(self._magnitude)
+        rise = _rise_over(np.concatenate([lead, fresh]), self._floor)[len(lead) :]
+        self._rise = np.concatenate([self._rise, rise])[-self._keep :]
+        self._total += count
+        self._first = self._total - len(self._rise)
+
+    def onsets(self) -> list[float]:
+        """Candidate onsets of the last seconds, in s since the first sample."""
+        return [self._first * self.hop + t for t in pick(self._rise, self.hop)]

@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from juxtatune.core.listening.detect import onsets
+from juxtatune.core.listening.detect import RollingFlux
 from juxtatune.core.listening.frames import Decimator, level_db
 from juxtatune.core.listening.measure import confirm, read
 from juxtatune.core.listening.pluck import Reading, Targets
@@ -45,6 +45,8 @@ class Listener:
         self._rate = 0
         self._x: Samples = np.zeros(0)
         self._begin = 0.0  # time of the first kept sample
+        self._origin = 0.0  # time of the first sample since the last start
+        self._flux = RollingFlux(12000.0, LOOK_BACK_S)
         self._looked = 0.0
         self._hint: float | None = None
         self._reported: list[float] = []
@@ -59,6 +61,7 @@ class Listener:
             self._restart(block)
         assert self._decimator is not None
         fresh = self._decimator.feed(block.samples)
+        self._flux.feed(fresh)
         self._x = np.concatenate([self._x, fresh])
         rate = self._decimator.rate
         spare = len(self._x) - int(KEEP_S * rate)
@@ -86,7 +89,8 @@ class Listener:
         self._decimator = Decimator(block.rate)
         self._rate = block.rate
         self._x = np.zeros(0)
-        self._begin = block.start / block.rate - self._decimator.delay
+        self._begin = self._origin = block.start / block.rate - self._decimator.delay
+        self._flux = RollingFlux(self._decimator.rate, LOOK_BACK_S)
         self._hint = None
 
     def _glimpse(self, end: float, rate: float) -> Glimpse | None:
@@ -106,7 +110,7 @@ class Listener:
         begin = end if recent == 0 else self._begin + (len(self._x) - recent) / rate
         # what the edge of the stretch cuts is not the start of a note
         edge = 0.25 if begin > 0.1 else -1.0
-        times = [t for t in onsets(x, rate) if t >= edge]
+        times = [t for t in (self._origin + o - begin for o in self._flux.onsets()) if t >= edge]
         out = []
         for k, t in enumerate(times):
             if end - (begin + t) < SETTLE_S or any(abs(begin + t - r) < 0.15 for r in self._reported):

@@ -73,16 +73,17 @@ def fit_pluck(
     glide: bool = True,
     rounds: int = 3,
     most: int = MOST_FRAMES,
+    partials: int = MOST_PARTIALS,
 ) -> Fit | None:
     """Fits a pluck that sounds from `start` to `end` (s) near f1 (Hz, within about 30 cents).
 
     Without `glide` the pitch is taken as steady, which is quick and right for a moment's look.
-    `rounds` and `most` (frames) bound the work of a first look. None when fewer than two frames or no
+    `rounds`, `most` (frames) and `partials` bound the work of a first look. None when fewer than two frames or no
     partial stands above the noise.
     """
     fit = None
     for _ in range(rounds):
-        demodulated = _demodulate(x, rate, start, end, f1, stretch, most)
+        demodulated = _demodulate(x, rate, start, end, f1, stretch, most, partials)
         if demodulated is None:
             return fit
         new = solve(demodulated, f1, stretch, glide)
@@ -109,7 +110,7 @@ class Demodulated:
 
 
 def _demodulate(
-    x: Samples, rate: float, start: float, end: float, f1: float, stretch: float, most: int
+    x: Samples, rate: float, start: float, end: float, f1: float, stretch: float, most: int, partials: int
 ) -> Demodulated | None:
     size = int(rate * max(4.0 / f1, 0.02))
     first = int(np.ceil((start + 0.004) * rate))
@@ -122,7 +123,7 @@ def _demodulate(
     starts = np.arange(first, last - size + 1, hop)
     if len(starts) < 4:
         starts = np.unique(np.linspace(first, last - size, 4).astype(int))
-    top = int(min(MOST_PARTIALS, 0.46 * rate / f1, 5200 / f1 if f1 < 2600 else 1))
+    top = int(min(partials, 0.46 * rate / f1, 5200 / f1 if f1 < 2600 else 1))
     n = np.arange(1, max(top, 1) + 1)
     hz = partial_hz(f1, stretch, n)
     window = np.hanning(size + 2)[1:-1]
@@ -192,9 +193,14 @@ def solve(d: Demodulated, f1: float, stretch: float, with_glide: bool) -> Fit | 
     decay, amplitude = _decays(t, power, alive)
     snr = float(10 * np.log10(np.max(np.max(power, axis=0) / noise)))
     return Fit(
-        f1 * (1 + shift), new_stretch, glide, tau if tau else 0.1, float(CALIBRATION * sigma * CENTS + LEAST_SIGMA), origin,
+        f1 * (1 + shift), new_stretch, glide, tau if tau else 0.1, _calibrated(sigma, float(t[-1])), origin,
         n, hz * (1 + relative), amplitude, offset + 2 * np.pi * hz * origin, decay, snr,
     )  # fmt: skip
+
+
+def _calibrated(sigma: float, lasts: float) -> float:
+    """1σ in cents from the scatter of the slopes: more when the note ends before its glide does (`lasts` in s)."""
+    return float(CALIBRATION * (1 + (0.4 / max(lasts, 0.1)) ** 2) * sigma * CENTS + LEAST_SIGMA)
 
 
 def _best_glide(t: F, phase: F, weight: F, hz: F) -> tuple:

@@ -78,7 +78,9 @@ def components(z: NDArray[np.complex128], step: float, centre: float, noise: flo
         lasts = min(count * step, 1.5 / max(decay, 0.05))
         # Rife and Boorstyn (1974), for as long as the component lasts, with the window's overlap
         sigma = np.sqrt(6 * left / (size_of**2) / max(lasts / WINDOW_S, 1.0)) / (2 * np.pi * lasts)
-        found.append(Component(centre + hz, float(size_of), decay, float(sigma), complex(pole), complex(complex_size)))
+        found.append(
+            Component(centre + hz, float(size_of), decay, float(sigma), complex(pole), complex(complex_size))
+        )
     return sorted(found, key=lambda c: -c.amplitude)
 
 

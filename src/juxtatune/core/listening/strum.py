@@ -121,7 +121,9 @@ def _sinusoids(x: Samples, rate: float) -> _Sinusoids | None:
     if not rows:
         return None
     rows.sort(key=lambda row: row[0].hz)
-    hz, amplitude, sigma = (np.array(v) for v in zip(*((c.hz, c.amplitude, c.sigma) for c, _ in rows), strict=True))
+    hz, amplitude, sigma = (
+        np.array(v) for v in zip(*((c.hz, c.amplitude, c.sigma) for c, _ in rows), strict=True)
+    )
     return _Sinusoids(
         hz, 20 * np.log10(amplitude / least), sigma, np.array([k for _, k in rows]), tuple(c for c, _ in rows), z,
         centres, noise,
@@ -198,7 +200,9 @@ def _regress(
     settled, known = None, 0
     for most in (5, 8, 12, PARTIALS, PARTIALS):
         ahead = np.where(n_all > known, 0.12 * (n_all - known), 0.0) if known else 0.0
-        pick = _nearest(np.abs(cents - line), np.where(n_all <= most, reach + ahead, -1.0), heard.level[rows], columns)
+        pick = _nearest(
+            np.abs(cents - line), np.where(n_all <= most, reach + ahead, -1.0), heard.level[rows], columns
+        )
         if len(pick) < (3 if most < PARTIALS else 1):
             continue
         n, q = n_all[pick], q_all[pick]
@@ -232,12 +236,18 @@ def _unbent(heard: _Sinusoids, found: _Settled) -> _Settled:
     hz = partial_hz(found.f1, found.stretch, numbers)
     t = np.arange(len(heard.z)) * pencil.STEP_S
     bands = heard.band[rows]
-    own = np.stack([pencil.without(heard.z[:, heard.band[r]], _neighbours(heard, int(r))) for r in rows], axis=1)
+    own = np.stack(
+        [pencil.without(heard.z[:, heard.band[r]], _neighbours(heard, int(r))) for r in rows], axis=1
+    )
     own = own * np.exp(2j * np.pi * (heard.centres[bands] - hz) * t[:, None])
     noise = heard.noise + 1e-16 + REMAINS**2 * crowd[clear]
     overlap = pencil.WINDOW_S / pencil.STEP_S / 2.5
     fit = solve(Demodulated(t, own, noise, numbers, hz, overlap), found.f1, found.stretch, True)
-    if fit is None or fit.sigma_cents > 2 * BENT or abs(CENTS * np.log(fit.f1 / found.f1)) > 1.5 + 3 * found.sigma:
+    if (
+        fit is None
+        or fit.sigma_cents > 2 * BENT
+        or abs(CENTS * np.log(fit.f1 / found.f1)) > 1.5 + 3 * found.sigma
+    ):
         return bent
     return replace(found, f1=fit.f1, stretch=fit.stretch, sigma=fit.sigma_cents)
 

@@ -44,7 +44,7 @@ def glimpse(x: Samples, rate: float, t: float, targets: Targets, hint: float | N
     if tone is None:
         return None
     begin = max(0.0, len(x) / rate - max(FIT_S, 6.5 / tone.f1))
-    fit = fit_pluck(x, rate, begin - 0.004, len(x) / rate, tone.f1, 4e-5, glide=False)
+    fit = fit_pluck(x, rate, begin - 0.004, len(x) / rate, tone.f1, 4e-5, glide=False, rounds=1, partials=8)
     f1, sigma = (tone.f1, 4.0)
     if fit is not None and abs(1200 * np.log2(fit.f1 / tone.f1)) < 40:
         f1, sigma = fit.f1, fit.sigma_cents
