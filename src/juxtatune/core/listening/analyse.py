@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from juxtatune.core.listening.again import jumps
+from juxtatune.core.listening.again import jumps, picked_again
 from juxtatune.core.listening.bleed import without_bleed
 from juxtatune.core.listening.detect import onsets
 from juxtatune.core.listening.frames import to_working_rate
@@ -14,6 +14,7 @@ from juxtatune.core.listening.pluck import Reading, Targets
 from juxtatune.core.listening.source import Samples
 
 MAINS_HZ = (50.0, 60.0)
+UNREAD_DB = 8.0
 HUM_DECAY_DB = 1.0  # a string loses at least this much in a second
 
 
@@ -36,7 +37,10 @@ def analyse_working(x: Samples, rate: float, targets: Targets) -> list[Reading]:
         same = next((d.onset for d in later if _same_pitch(c, d)), length)
         crowd = later[0].onset if later else length
         readings.append(read(x, rate, c, min(same, length), crowd, targets))
-    return [r for r in readings if r is not None]
+    heard = [r for r in readings if r is not None]
+    # what cannot be read is worth saying of a pluck, not of every sound beside one
+    loudest = max((r.level_db for r in heard), default=0.0)
+    return [r for r in heard if r.f1 is not None or r.level_db > loudest - UNREAD_DB]
 
 
 def _same_pitch(a: Candidate, b: Candidate) -> bool:
@@ -61,7 +65,7 @@ def confirmed(x: Samples, rate: float, times: list[float], targets: Targets) -> 
         following = times[k + 1] if k + 1 < len(times) else len(x) / rate
         if following - t < 0.1 and k + 2 <= len(times):
             following = times[k + 2] if k + 2 < len(times) else len(x) / rate
-        c = confirm(x, rate, t, following, targets, opening=t < 0.02 and not out)
+        c = confirm(x, rate, t, following, targets, t < 0.02 and not out, tuple(o.tone.f1 for o in out[-3:]))
         if c is None or (_of_the_mains(c) and not _decays(x, rate, c, t, t + 2.0)):
             continue
         if out and t - out[-1].onset < 0.16 and _same_tone(out[-1], c) and not _same_pitch(out[-1], c):
@@ -71,15 +75,17 @@ def confirmed(x: Samples, rate: float, times: list[float], targets: Targets) -> 
             if _sounds(x, rate, c, out[-1].onset, t):
                 continue
             out.pop()
-        elif (
-            out
-            and _same_pitch(out[-1], c)
-            and t - out[-1].onset < 1.0
-            and not jumps(x, rate, c.tone, t, out[-1].onset)
-        ):
+        elif out and _same_pitch(out[-1], c) and not _again(x, rate, c, t, following, out[-1].onset):
             continue
         out.append(c)
     return out
+
+
+def _again(x: Samples, rate: float, c: Candidate, t: float, following: float, since: float) -> bool:
+    """Whether a string heard again a moment later was picked again, and does not just ring on."""
+    if t - since > 1.0 or jumps(x, rate, c.tone, t, since):
+        return True
+    return t - since > 0.3 and (c.again or picked_again(x, rate, t, following) is not None)
 
 
 def _sounds(x: Samples, rate: float, c: Candidate, begin: float, end: float) -> bool:

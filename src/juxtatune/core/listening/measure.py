@@ -19,6 +19,7 @@ ATTACK_FROM, ATTACK_TO = 0.012, 0.112
 LONGEST_LOOK = 12.0
 REFINE_S = 0.05
 LEAST_SCORE = 0.42
+SURE_SCORE = 0.75  # above it a tone of new partials is not doubted
 MARGIN = 0.12  # by which a tone on no string must beat the best one on a string
 
 
@@ -31,12 +32,22 @@ class Candidate:
     rival: float  # score of the best tone at another octave or string
     level: float  # power of the matched peaks
     first: bool  # sounds from the very start of the recording
+    again: bool = False  # the same string was picked while it rang
 
 
 def confirm(
-    x: Samples, rate: float, onset: float, following: float, targets: Targets, opening: bool = False
+    x: Samples,
+    rate: float,
+    onset: float,
+    following: float,
+    targets: Targets,
+    opening: bool = False,
+    ringing: tuple[float, ...] = (),
 ) -> Candidate | None:
-    """Checks that a string begins to sound at an onset; `following` is the time of the next candidate."""
+    """Checks that a string begins to sound at an onset; `following` is the time of the next candidate.
+
+    `ringing` (Hz) are the strings that may still sound: one of them may just have been picked again.
+    """
     begin = onset + (0.0 if opening else 0.018)
     stop = min(begin + 0.3, max(following - 0.005, begin + 0.1), len(x) / rate)
     if stop - begin < 0.08:
@@ -47,14 +58,32 @@ def confirm(
     peaks = new_peaks(after, before, rate)
     total = candidates(peaks) if len(peaks) >= 2 else []
     best = _preferred(total, targets) if total else None
-    if best is None or not _is_string(best):
+    again = None
+    if best is None or not _is_string(best) or (best.score < SURE_SCORE and ringing):
         again = picked_again(x, rate, onset, following)
-        if again is None or not _is_string(again[0]):
-            return None
-        best, peaks = again
+        if again is not None and (best is None or not _is_string(best) or _rang(again[0], ringing)):
+            best, peaks = again
+        else:
+            again = None
+    if best is None or not _is_string(best):
+        return None
     others = [t.score for t in total if abs(12 * np.log2(t.f1 / best.f1)) > 1.0]
-    level = sum(10 ** (peaks.level_db[np.searchsorted(peaks.hz, f)] / 10) for _, f, _ in best.matched)
-    return Candidate(onset, best, max(others, default=0.0), float(level), opening)
+    fresh = sum(10 ** (peaks.level_db[np.searchsorted(peaks.hz, f)] / 10) for _, f, _ in best.matched)
+    level = _power(after, rate, best.f1) if again or _rang(best, ringing[-1:]) else float(fresh)
+    return Candidate(onset, best, max(others, default=0.0), level, opening, again is not None)
+
+
+def _power(part: Samples, rate: float, f1: float) -> float:
+    """What the low partials of a tone carry, whether they are new or not."""
+    hz = partial_hz(f1, 4e-5, np.arange(1, 9))
+    window = np.hanning(len(part) + 2)[1:-1]
+    k = np.arange(len(part)) - (len(part) - 1) / 2
+    z = project(part[None, :], window / (window.sum() / 2), k, hz[hz < 0.45 * rate], rate)
+    return float(np.sum(np.abs(z) ** 2))
+
+
+def _rang(tone: Tone, ringing: tuple[float, ...]) -> bool:
+    return any(abs(1200 * np.log2(tone.f1 / f)) < 60 for f in ringing)
 
 
 def _preferred(tones: list[Tone], targets: Targets) -> Tone:
