@@ -9,11 +9,11 @@ from pathlib import Path
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-import numpy as np  # noqa: E402
+import numpy as np
 
-from benchmarks import sounds  # noqa: E402
-from juxtatune.core.listening.analyse import analyse  # noqa: E402
-from juxtatune.core.listening.pluck import Targets  # noqa: E402
+from benchmarks import sounds
+from juxtatune.core.listening.analyse import analyse
+from juxtatune.core.listening.pluck import Targets
 
 PITCHES = (23, 28, 33, 38, 43, 48, 52, 57, 62, 67, 72, 76)
 NAMES = ("B0", "E1", "A1", "D2", "G2", "C3", "E3", "A3", "D4", "G4", "C5", "E5")

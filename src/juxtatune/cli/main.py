@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+import os
 from pathlib import Path
 from typing import Annotated
 
 import typer
 
 from juxtatune.cli.out import command
+
+# the products are small: more threads would only wait for each other
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 app = typer.Typer(add_completion=False, pretty_exceptions_enable=False, help="Retune guitars for a set.")
 Json = Annotated[bool, typer.Option("--json", help="Answer in JSON.")]
