@@ -18,6 +18,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from juxtatune.core.planning.compiled import U64, Compiled, compile_gig
+from juxtatune.core.planning.counting import counting_bound
 from juxtatune.core.planning.neighbourhood import freed_songs, rules_around, worth_of
 from juxtatune.core.planning.plan import Plan, Slot
 from juxtatune.core.planning.price import price
@@ -136,6 +137,8 @@ class Planner:
                     return
             if open_songs <= SMALL or self.best is None or not self._efforts(width, open_songs):
                 continue
+            if width == WIDTHS[0]:
+                self.bound = max(self.bound, counting_bound(self.gig, self.compiled.first))
             climbs = sorted(climbs, key=lambda c: c.plan.totals.objective)[:STARTS]
             # too many songs to prove: all the time is better spent around good plans
             budget = math.inf if open_songs > LARGE else BUDGET if width == WIDTHS[0] else ROUNDS
