@@ -29,7 +29,8 @@ class Sound:
 
     def clearest(self) -> NDArray[np.float32]:
         """The channel with the clearest string, (k,)."""
-        return np.ascontiguousarray(self.samples[:, clearest_channel(self.samples, self.rate)])
+        channel = clearest_channel(self.samples, self.rate)
+        return np.ascontiguousarray(self.samples[:, channel])
 
 
 def read_sound(path: Path) -> Sound:

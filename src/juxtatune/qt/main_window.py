@@ -31,6 +31,7 @@ from juxtatune.book.state import gig_of, state_of_gig
 from juxtatune.core.errors import UserError
 from juxtatune.core.planning.trace import trace
 from juxtatune.devices.sound_in import devices
+from juxtatune.qt.night_menu import NightMenu
 from juxtatune.qt.theme import apply_theme
 from juxtatune.qt.views.guitars.view import GuitarsView
 from juxtatune.qt.views.night.presenter import NightPresenter
@@ -173,6 +174,7 @@ class MainWindow(QMainWindow):
         self._action(night, "&Plan", self.plan, "Ctrl+R")
         self._action(night, "&Take the planned order", self.night.take)
         self._action(night, "&Stop planning", self.night.cancel)
+        self.night_menu = NightMenu(self, night)
         self.sound_menu = bar.addMenu("&Sound")
         self.sound_menu.aboutToShow.connect(self._fill_sound)
         help_menu = bar.addMenu("&Help")

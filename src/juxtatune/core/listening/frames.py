@@ -81,7 +81,7 @@ def level_db(samples: Samples) -> float:
     return 10 * np.log10(max(power, 1e-12))
 
 
-def clearest_channel(samples: NDArray[np.float64], rate: float) -> int:
+def clearest_channel(samples: NDArray[np.floating], rate: float) -> int:
     """Index of the channel with the most tonal energy over its own noise floor; shape (k, channels).
 
     Summing channels could cancel a string (opposite polarity), so one channel is chosen.

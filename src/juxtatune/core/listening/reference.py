@@ -67,11 +67,11 @@ def _without_hum(frames: list[tuple[F, F]]) -> list[tuple[F, F]]:
     hz = np.concatenate([f for f, _ in frames]) if frames else np.zeros(0)
     level = np.concatenate([v for _, v in frames]) if frames else hz
     steady = []
-    for f in {round(float(f), 1) for f in hz}:
-        near = level[np.abs(hz - f) < 0.4]
+    for spot in {round(float(f), 1) for f in hz}:
+        near = level[np.abs(hz - spot) < 0.4]
         lasting = len(near) > 0.5 * len(frames) and np.quantile(near, 0.8) < 1.5 * np.quantile(near, 0.2)
         if len(frames) >= 8 and lasting:
-            steady.append(f)
+            steady.append(spot)
     if not steady:
         return frames
     out = []

@@ -8,7 +8,7 @@ from typing import Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-Samples = NDArray[np.float64]
+Samples = NDArray[np.floating]  # one channel, single or double precision
 
 
 @dataclass(frozen=True)

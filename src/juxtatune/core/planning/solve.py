@@ -61,8 +61,11 @@ Progress = Callable[[Solution], None]
 class Planner:
     """One planning run: keeps the best plan and the best bound, and can be cancelled from another thread."""
 
-    def __init__(self, gig: Gig, progress: Progress | None = None, seed: int = 0) -> None:
-        self.gig, self.progress, self.seed = gig, progress, seed
+    def __init__(
+        self, gig: Gig, progress: Progress | None = None, seed: int = 0, start: tuple[Slot, ...] = ()
+    ) -> None:
+        """`start` is an order known already; the search goes on from it."""
+        self.gig, self.progress, self.seed, self._start = gig, progress, seed, start
         self.doubt: Callable[[], bool] | None = (
             None  # asked once when no plan comes at first: do rules clash?
         )
@@ -122,6 +125,10 @@ class Planner:
         pred = self.compiled.pred | self.compiled.alike
         open_songs = self.compiled.tables.n - self.compiled.first
         climbs: list[Climb] = []
+        known = price_order(self.gig, self._start) if self._start else None
+        if known is not None:
+            self.best = known
+            climbs.append(Climb(known))
         for width in WIDTHS:
             if width == 60_000 and open_songs > SMALL and not self._gained:
                 continue  # nothing better turned up: go for the proof at once

@@ -45,6 +45,8 @@ class ScoreCanvas(QWidget):
         self._orders: list[Score] = []
         self._song: str | None = None
         self._drag: tuple[str, float, float] | None = None
+        self._elsewhere: dict[str, float | None] = {}
+        self._explained = 0
         self.flipped = False
         self.mirrored = False
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -58,6 +60,11 @@ class ScoreCanvas(QWidget):
 
     def set_song(self, song: str | None) -> None:
         self._song = song
+        self.update()
+
+    def set_elsewhere(self, costs: dict[str, float | None], order: int) -> None:
+        """Seconds that the chosen song would cost more in the place of each other song, in one of the orders."""
+        self._elsewhere, self._explained = costs, order
         self.update()
 
     def song(self) -> str | None:
@@ -164,16 +171,35 @@ class ScoreCanvas(QWidget):
         face = font(16, 600 if row.song == self._song else 400)
         p.setFont(face)
         p.setPen(c.text)
-        room = QRectF(middle.left() + 32, middle.top(), middle.width() - 32, middle.height())
+        figure = self._figure(score, row)
+        room = QRectF(
+            middle.left() + 32, middle.top(), middle.width() - 32 - (48 if figure else 0), middle.height()
+        )
         title = row.title + (f"  capo {row.capo}" if row.capo else "")
         text = QFontMetricsF(face).elidedText(title, Qt.TextElideMode.ElideMiddle, room.width())
         p.drawText(room, Qt.AlignmentFlag.AlignVCenter, text)
+        if figure:
+            p.setFont(font(14))
+            p.setPen(c.muted)
+            p.drawText(middle, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, figure)
         first = k == 0 or score.rows[k - 1].part != row.part
         last = k + 1 == len(score.rows) or score.rows[k + 1].part != row.part
         for g, guitar in enumerate(score.guitars):
             self._paint_guitar(p, guitar, half.columns[g], row, g, top, height, first, last)
         if row.gap is not None:
             self._paint_gap(p, score, half, row, top)
+
+    def _figure(self, score: Score, row: ScoreRow) -> str:
+        """What the chosen song would cost more in this row's place."""
+        if (
+            score is not self._orders[min(self._explained, len(self._orders) - 1)]
+            or row.song not in self._elsewhere
+        ):
+            return ""
+        cost = self._elsewhere[row.song]
+        if cost is None:
+            return "not here"
+        return f"{'+' if cost > 0.5 else '−' if cost < -0.5 else ''}{abs(cost):.0f} s"
 
     def _paint_marks(self, p: QPainter, row: ScoreRow, at: QRectF) -> None:
         """A pin is a filled triangle beside the number, a medley a bow down to the next song."""

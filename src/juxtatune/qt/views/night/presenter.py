@@ -15,6 +15,7 @@ from juxtatune.core.errors import UserError
 from juxtatune.core.planning.plan import Plan
 from juxtatune.core.planning.solve import Solution
 from juxtatune.core.repertoire.night import Gig
+from juxtatune.qt.views.night.why import WhyPresenter
 from juxtatune.qt.widgets.score_values import Score, score_of, seconds
 from juxtatune.qt.worker import LatestWorker, PlanWorker
 
@@ -30,12 +31,14 @@ class NightPresenter(QObject):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
+        self._open: str | None = None
         self.given: Plan | None = None
         self.given_gig: Gig | None = None  # what `given` was priced for: the book may be ahead of it
         self.planned: Solution | None = None
         self._planned_gig: Gig | None = None
         self._worker: PlanWorker | None = None
         self._priced_for: NightRecord | None = None
+        self.why = WhyPresenter()
         self._prices = LatestWorker()
         self._prices.done.connect(self._priced)
         self._prices.failed.connect(lambda key, text: self.message.emit(text))
@@ -44,13 +47,26 @@ class NightPresenter(QObject):
     def close(self) -> None:
         self._unwatch()
         self.cancel()
+        self.why.close()
         if self._worker is not None:
             self._worker.wait(3000)
         self._prices.close()
 
     # -- state
     def night(self) -> NightRecord | None:
-        return self.session.state.nights[0] if self.session.state.nights else None
+        """The open night: the first of the book until another is opened."""
+        found = [n for n in self.session.state.nights if n.id == self._open]
+        return found[0] if found else self.session.state.nights[0] if self.session.state.nights else None
+
+    def open_night(self, night_id: str) -> None:
+        self.cancel()
+        self._open, self.planned, self._planned_gig = night_id, None, None
+        self.refresh()
+
+    def add_night(self, night: NightRecord) -> None:
+        """Puts another night into the book and opens it."""
+        self._edit(f"Add {night.name}", lambda _: night)
+        self.open_night(night.id)
 
     def gig(self) -> Gig | None:
         night = self.night()
@@ -110,6 +126,24 @@ class NightPresenter(QObject):
         self._worker.failed.connect(self.message)
         self._worker.start()
         self.message.emit("Planning. Esc stops and keeps the best order so far.")
+
+    def explained(self) -> int:
+        """Which of the orders shown is the one that is explained."""
+        return (
+            1
+            if self.planned is not None and self.planned.plan is self.why.plan and len(self.scores()) == 2
+            else 0
+        )
+
+    def explain(self) -> None:
+        """Explains the planned order, or the one that stands when there is none."""
+        if self.planning or self.given is None or self.given_gig is None:
+            return
+        own = (self.given_gig, self.given)
+        if self.planned is not None and self.planned.plan is not None and self._planned_gig is not None:
+            self.why.explain(self._planned_gig, self.planned, own)
+        else:
+            self.why.explain(self.given_gig, Solution(self.given, 0.0, False, 0.0), own)
 
     def cancel(self) -> None:
         if self._worker is not None:

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent, QResizeEvent
-from PySide6.QtWidgets import QInputDialog, QLabel, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QInputDialog, QLabel, QScrollArea, QVBoxLayout, QWidget
 
 from juxtatune.qt.views.night.presenter import NightPresenter
+from juxtatune.qt.views.night.why_panel import WhyPanel
 from juxtatune.qt.widgets.score import ScoreCanvas
 
 HINTS = (
-    "Ctrl+R  plan", "T  take this order", "Enter  open", "Alt+↑↓  move", "P  pin", "M  medley", "W  way", "L  talk", "Ctrl+Z  undo",
+    "Ctrl+R  plan", "T  take this order", "Enter  open", "Alt+↑↓  move", "P  pin", "M  medley", "W  way", "L  talk",
+    "Y  why", "Ctrl+Z  undo",
 )  # fmt: skip
 EMPTY = "No songs in this night yet. Add songs in the Songs view, or import a gig file from the File menu."
 
@@ -33,16 +35,24 @@ class NightView(QWidget):
         self.area.setWidgetResizable(True)
         self.area.setWidget(self.canvas)
         self.area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        layout = QVBoxLayout(self)
+        self.why = WhyPanel(presenter.why)
+        self.why.hide()
+        self.why.taken.connect(presenter.move)
+        column = QVBoxLayout()
+        column.addWidget(self.area)
+        column.addWidget(self.empty)
+        layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        layout.addWidget(self.area)
-        layout.addWidget(self.empty)
+        layout.setSpacing(0)
+        layout.addLayout(column, 1)
+        layout.addWidget(self.why)
         self.setFocusProxy(self.canvas)
         self.canvas.installEventFilter(self)
         self.canvas.selected.connect(self.song_chosen)
         self.canvas.opened.connect(self.opened)
         self.canvas.moved.connect(presenter.move)
         presenter.changed.connect(self.refresh)
+        presenter.why.changed.connect(self._show_elsewhere)
         presenter.message.connect(self.message)
         self.refresh()
 
@@ -52,6 +62,24 @@ class NightView(QWidget):
 
     def select(self, song: str | None) -> None:
         self.canvas.set_song(song)
+        if self.why.isVisible():
+            self.presenter.why.select(song)
+
+    def toggle_why(self) -> None:
+        """Shows or hides the panel that explains the order."""
+        self.why.setVisible(not self.why.isVisible())
+        if self.why.isVisible():
+            self.presenter.explain()
+            self.canvas.flipped = self.presenter.explained() == 1
+            self.presenter.why.select(self.canvas.song())
+        else:
+            self.presenter.why.stop()
+        self._show_elsewhere()
+
+    def _show_elsewhere(self) -> None:
+        self.canvas.set_elsewhere(
+            self.presenter.why.elsewhere if self.why.isVisible() else {}, self.presenter.explained()
+        )
 
     def refresh(self) -> None:
         scores = self.presenter.scores()
@@ -84,6 +112,8 @@ class NightView(QWidget):
             self.presenter.take()
         elif key == Qt.Key.Key_Escape:
             self.presenter.cancel()
+        elif key == Qt.Key.Key_Y:
+            self.toggle_why()
         elif key == Qt.Key.Key_F:
             self.canvas.flipped = not self.canvas.flipped
             self.canvas.update()
