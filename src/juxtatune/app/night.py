@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import replace
 
 from juxtatune.book.state import BookState, NightRecord, gig_of
 from juxtatune.core.planning.plan import Plan, Slot
 from juxtatune.core.planning.solve import price_order
 from juxtatune.core.repertoire.night import Gig, Pin
+
+CURVE_WEIGHT_S = 2.0  # seconds of dead air that a step of energy off the curve is worth
+VERSION = "~"
 
 
 def as_given(gig: Gig, night: NightRecord) -> Plan | None:
@@ -77,3 +81,63 @@ def next_way(state: BookState, night: NightRecord, song: str) -> NightRecord:
             slots = tuple(replace(s, way=way) if s.song == song else s for s in night.slots)
             return replace(night, slots=slots)
     return night
+
+
+def toggle_apart(night: NightRecord, song: str) -> NightRecord:
+    """Keeps a song from standing beside the one after it in its part, or lets it again."""
+    kept = tuple(p for p in night.rules.apart if song not in p)
+    if len(kept) == len(night.rules.apart):
+        order = list(night.slots)
+        k = next(k for k, s in enumerate(order) if s.song == song)
+        if k + 1 >= len(order) or order[k + 1].part != order[k].part:
+            return night
+        kept = (*kept, (song, order[k + 1].song))
+    return replace(night, rules=replace(night.rules, apart=kept))
+
+
+def toggle_lock(night: NightRecord, song: str) -> NightRecord:
+    """Pins every song of the part that a song stands in, in today's order; or frees the part."""
+    part = next(s.part for s in night.slots if s.song == song)
+    inside = [s.song for s in night.slots if s.part == part]
+    others = tuple(p for p in night.rules.pins if p.song not in inside)
+    locked = len(night.rules.pins) - len(others) == len(inside)
+    pins = () if locked else tuple(Pin(s, part, k) for k, s in enumerate(inside))
+    return replace(night, rules=replace(night.rules, pins=(*others, *pins)))
+
+
+def toggle_curve(state: BookState, night: NightRecord) -> NightRecord:
+    """Asks for the energy of today's order as a start to draw on, or for none."""
+    if night.rules.curve is not None and night.rules.curve_weight_s > 0:
+        return replace(night, rules=replace(night.rules, curve_weight_s=0.0))
+    curve = night.rules.curve or tuple(state.song(s.song).energy for s in night.slots)
+    return replace(night, rules=replace(night.rules, curve=curve, curve_weight_s=CURVE_WEIGHT_S))
+
+
+def bend_curve(night: NightRecord, drawn: Mapping[int, float]) -> NightRecord:
+    """The wanted energy drawn anew at some places of the night."""
+    if night.rules.curve is None:
+        return night
+    curve = tuple(max(0.0, drawn.get(k, e)) for k, e in enumerate(night.rules.curve))
+    return replace(night, rules=replace(night.rules, curve=curve))
+
+
+def kept_version(state: BookState, night: NightRecord, number: int) -> NightRecord:
+    """Today's order under a name of its own, to be compared with later ones."""
+    taken = {n.id for n in state.nights}
+    version = next(i for k in range(len(taken) + 2) if (i := f"{night.id}{VERSION}{number + k}") not in taken)
+    return replace(night, id=version, name=f"{night.name}, order {version.rsplit(VERSION, 1)[1]}")
+
+
+def versions(state: BookState, night: NightRecord) -> list[NightRecord]:
+    """The kept orders of a night that still hold the same songs, oldest first."""
+    songs = {s.song for s in night.slots}
+    return [
+        n for n in state.nights if n.id.startswith(night.id + VERSION) and {s.song for s in n.slots} == songs
+    ]
+
+
+def take_version(night: NightRecord, version: NightRecord) -> NightRecord:
+    """The night in a kept order, with the rules of today."""
+    parts = [s.part for s in night.slots]
+    slots = tuple(replace(s, part=p) for s, p in zip(version.slots, parts, strict=True))
+    return replace(night, slots=slots)

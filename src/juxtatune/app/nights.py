@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from juxtatune.app.night import as_given
+from juxtatune.app.night import VERSION, as_given
 from juxtatune.app.sheets import leave_in
 from juxtatune.book.state import BookState, NightRecord, gig_of
 from juxtatune.core.errors import UserError
@@ -36,9 +36,9 @@ def rehearsal(state: BookState, night: NightRecord) -> NightRecord:
 
 def following(state: BookState, night: NightRecord) -> NightRecord | None:
     """The night after this one in the book."""
-    ids = [n.id for n in state.nights]
-    k = ids.index(night.id) + 1
-    return state.nights[k] if k < len(ids) else None
+    nights = [n for n in state.nights if VERSION not in n.id]
+    k = [n.id for n in nights].index(night.id) + 1
+    return nights[k] if k < len(nights) else None
 
 
 def leave_for(state: BookState, night: NightRecord) -> dict[str, str]:

@@ -11,6 +11,7 @@ from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QFileDialog, QInputDialog, QMenu
 
 from juxtatune.app import nights
+from juxtatune.app.night import VERSION
 from juxtatune.book.state import BookState
 from juxtatune.core.errors import UserError
 from juxtatune.qt.paper import Sheet, floor_sheet, paint_on, set_page, tech_sheet, write_pdf
@@ -29,6 +30,10 @@ class NightMenu:
         self._add("Te&chnician's sheet as PDF…", partial(self._ask_pdf, tech_sheet, "technician"))
         self._add("Print the set for the floor…", partial(self._print, floor_sheet))
         self._add("Print the technician's sheet…", partial(self._print, tech_sheet))
+        menu.addSeparator()
+        self._add("&Keep this order", window.night.keep)
+        self._add("Show the next kept &order", window.night.next_version)
+        self._add("&Energy curve", window.night.toggle_curve)
         menu.addSeparator()
         self.open = menu.addMenu("&Open night")
         self.open.aboutToShow.connect(self._fill)
@@ -77,6 +82,8 @@ class NightMenu:
     def _fill(self) -> None:
         self.open.clear()
         for night in self.window.session.state.nights:
+            if VERSION in night.id:
+                continue
             action = QAction(night.name, self.window)
             action.triggered.connect(lambda _=False, night=night: self.window.night.open_night(night.id))
             self.open.addAction(action)

@@ -88,16 +88,16 @@ def floor_sheet(p: QPainter, height: float, name: str, gig: Gig, plan: Plan) -> 
 
 def _floor_row(p: QPainter, r: FloorRow, rect: QRectF) -> None:
     size = max(9.0, min(30.0, rect.height() * 0.62))
-    left, middle = rect.adjusted(0, 0, -360, 0), QRectF(450, rect.top(), 110, rect.height())
+    left, middle = rect.adjusted(0, 0, -410, 0), QRectF(400, rect.top(), 100, rect.height())
     face = font(size, 600)
     _text(p, left.adjusted(44, 0, 0, 0), r.title, size, INK, 600)
     _text(p, left, str(r.number), size * 0.7, GREY)
     if r.new_guitar:
         _text(p, middle, r.guitar, size * 0.66, INK, 600)
     high = min(QFontMetricsF(face).height(), rect.height()) * 0.62
-    spot = QRectF(566, rect.center().y() - high / 2, 12.0 * len(r.pitches), high)
+    spot = QRectF(506, rect.center().y() - high / 2, 12.0 * len(r.pitches), high)
     paint_signature(p, spot, r.pitches, r.home, INK)
-    _text(p, QRectF(672, rect.top(), WIDTH - 672, rect.height()), r.moves, size * 0.55, INK)
+    _text(p, QRectF(612, rect.top(), WIDTH - 612, rect.height()), r.moves, size * 0.66, INK)
 
 
 def tech_sheet(p: QPainter, height: float, name: str, gig: Gig, plan: Plan) -> None:

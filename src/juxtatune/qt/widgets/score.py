@@ -9,6 +9,7 @@ from PySide6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPainterPath, QP
 from PySide6.QtWidgets import QWidget
 
 from juxtatune.qt.theme import Theme, font
+from juxtatune.qt.widgets.energy import LANE, EnergyLane
 from juxtatune.qt.widgets.score_values import GuitarColumn, Score, ScoreRow
 from juxtatune.qt.widgets.signature import places, stroke_width
 
@@ -49,6 +50,7 @@ class ScoreCanvas(QWidget):
         self._explained = 0
         self.flipped = False
         self.mirrored = False
+        self.energy = EnergyLane(self)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Score of the night")
 
@@ -99,18 +101,20 @@ class ScoreCanvas(QWidget):
         return [self._half(s, MARGIN + k * (each + BETWEEN), each) for k, s in enumerate(orders)]
 
     def _half(self, score: Score, left: float, width: float) -> Half:
+        right = left + width
         strings = sum(len(g.home) for g in score.guitars if g.used)
         idle = sum(1 for g in score.guitars if not g.used)
         shown = max(1, sum(1 for g in score.guitars if g.used))
+        left += LANE if any(r.wanted is not None for r in score.rows) else 0.0
         titles = min(210.0 if width < 700 else 300.0, width * 0.32)
-        room = width - titles - AIR - idle * 18 - shown * 14
+        room = right - left - titles - AIR - idle * 18 - shown * 14
         spacing = max(7.0, min(18.0, room / max(1, strings)))
         columns = []
         x = left + titles
         for g in score.guitars:
             columns.append((x, spacing if g.used else 0.0))
             x += (len(g.home) * spacing + 14) if g.used else 18
-        return Half(left, left + width, left + titles, tuple(columns))
+        return Half(left, right, left + titles, tuple(columns))
 
     def _top(self, score: Score, k: int) -> float:
         """Upper edge of a row."""
@@ -128,6 +132,9 @@ class ScoreCanvas(QWidget):
             for k in range(len(score.rows)):
                 self._paint_row(painter, score, half, k)
             self._paint_interval(painter, score, half)
+            self.energy.paint(
+                painter, score, half.left - LANE, [self._top(score, k) for k in range(len(score.rows))]
+            )
         if len(halves) == 2 and self._song is not None:
             self._paint_link(painter, halves)
         if self._drag is not None:
@@ -213,6 +220,10 @@ class ScoreCanvas(QWidget):
                 )
             )
         p.setBrush(Qt.BrushStyle.NoBrush)
+        if row.apart:
+            p.setPen(QPen(Theme.now.muted, 2))
+            for x in (at.left() + 25, at.left() + 28):
+                p.drawLine(QLineF(x, y - 5, x, y + 5))
         if row.tied:
             p.setPen(QPen(Theme.now.attention, 2))
             path = QPainterPath(QPointF(at.left() + 26, y + 4))
@@ -342,6 +353,8 @@ class ScoreCanvas(QWidget):
         return QPointF(half.left + 60, self._top(score, row) + self.row_height() / 2 + 2)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        if self._draws(event):
+            return
         found = self.hit(event.position().x(), event.position().y())
         if found is not None:
             song = self.shown()[found[0]].rows[found[1]].song
@@ -351,12 +364,24 @@ class ScoreCanvas(QWidget):
                 self._drag = (song, event.position().y(), event.position().y())
                 self._drag_from = found[1]
 
+    def _draws(self, event: QMouseEvent) -> bool:
+        """True when the pointer draws the curve of the order that stands."""
+        orders = self.shown()
+        if not orders or self.flipped or orders[0] is not self._orders[0]:
+            return False
+        tops = [self._top(orders[0], k) for k in range(len(orders[0].rows))]
+        left = self._halves()[0].left - LANE
+        return self.energy.draw_at(orders[0], left, tops, self.row_height(), event.position())
+
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._drag is None and self._draws(event):
+            return
         if self._drag is not None:
             self._drag = (self._drag[0], self._drag[1], event.position().y())
             self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        self.energy.settle()
         drag, self._drag = self._drag, None
         self.update()
         if drag is None or abs(event.position().y() - drag[1]) < 8:

@@ -42,6 +42,9 @@ class ScoreRow:
     pinned: bool
     tied: bool
     capo: int
+    apart: bool = False
+    energy: float = 0.0
+    wanted: float | None = None  # energy that the curve asks for at this place
 
 
 @dataclass(frozen=True)
@@ -74,9 +77,11 @@ def score_of(gig: Gig, plan: Plan, title: str) -> Score:
     column = {g.id: k for k, g in enumerate(guitars)}
     pinned = {p.song for p in gig.night.pins}
     tied = {a for a, _ in gig.night.adjacent}
+    apart = {frozenset(pair) for pair in gig.night.apart}
+    curve = gig.night.curve if gig.night.curve_weight_s > 0 else None
     rows = []
     hand = -1
-    for p in places:
+    for k, p in enumerate(places):
         now = column[p.way.instrument] if p.way is not None else hand
         gap = None
         if p.gap is not None:
@@ -89,6 +94,7 @@ def score_of(gig: Gig, plan: Plan, title: str) -> Score:
             p.song, gig.song(p.song).title, p.part, now,
             tuple(p.before[g.id] for g in guitars), tuple(p.during[g.id] for g in guitars),
             strings, gap, p.song in pinned, p.song in tied, p.way.capo if p.way is not None else 0,
+            any(p.song in pair for pair in apart), gig.song(p.song).energy, curve[k] if curve is not None else None,
         ))  # fmt: skip
         hand = now
     return Score(title, totals_text(plan), guitars, tuple(rows))

@@ -32,6 +32,8 @@ class NightPresenter(QObject):
         super().__init__()
         self.session = session
         self._open: str | None = None
+        self._version: str | None = None  # the kept order shown at the right
+        self._version_plan: Plan | None = None
         self.given: Plan | None = None
         self.given_gig: Gig | None = None  # what `given` was priced for: the book may be ahead of it
         self.planned: Solution | None = None
@@ -55,8 +57,9 @@ class NightPresenter(QObject):
     # -- state
     def night(self) -> NightRecord | None:
         """The open night: the first of the book until another is opened."""
-        found = [n for n in self.session.state.nights if n.id == self._open]
-        return found[0] if found else self.session.state.nights[0] if self.session.state.nights else None
+        all_nights = [n for n in self.session.state.nights if edits.VERSION not in n.id]
+        found = [n for n in all_nights if n.id == self._open]
+        return found[0] if found else all_nights[0] if all_nights else None
 
     def open_night(self, night_id: str) -> None:
         self.cancel()
@@ -88,7 +91,11 @@ class NightPresenter(QObject):
             self.planned, self._planned_gig = None, None
         self._prices.ask((night, gig), lambda: edits.as_given(gig, night))
 
-    def _priced(self, key: tuple[NightRecord, Gig], plan: Plan | None) -> None:
+    def _priced(self, key: tuple[NightRecord | str, Gig], plan: Plan | None) -> None:
+        if key[0] == self._version:
+            self._version_plan = plan
+            self.changed.emit()
+            return
         if key[0] is not self.night():
             return
         self.given, self.given_gig = plan, key[1]
@@ -100,6 +107,9 @@ class NightPresenter(QObject):
         if gig is None or self.given is None:
             return []
         out = [score_of(gig, self.given, "As given")]
+        version = self._version_score(gig)
+        if version is not None:
+            return [*out, version]
         plan = self.planned.plan if self.planned is not None else None
         if plan is not None and self.planned is not None and plan.order != self.given.order:
             out.append(score_of(self._planned_gig or gig, plan, self._plan_title(self.planned)))
@@ -119,7 +129,7 @@ class NightPresenter(QObject):
         gig = self.gig()
         if gig is None or self.planning:
             return
-        self.planned, self._planned_gig = None, gig
+        self.planned, self._planned_gig, self._version = None, gig, None
         self._worker = PlanWorker(gig, seconds_limit)
         self._worker.better.connect(self._better)
         self._worker.ended.connect(self._ended)
@@ -179,6 +189,11 @@ class NightPresenter(QObject):
     def take(self) -> None:
         """Takes the planned order into the book, as one edit that can be undone."""
         night = self.night()
+        kept = next((n for n in self.session.state.nights if n.id == self._version), None)
+        if night is not None and kept is not None:
+            self._version = None
+            self._edit("Take a kept order", lambda n: edits.take_version(n, kept))
+            return
         if night is None or self.planned is None or self.planned.plan is None:
             self.message.emit("Nothing planned yet: Ctrl+R plans.")
             return
@@ -201,6 +216,55 @@ class NightPresenter(QObject):
 
     def toggle_medley(self, song: str) -> None:
         self._edit("Medley", lambda n: edits.toggle_medley(n, song))
+
+    def toggle_apart(self, song: str) -> None:
+        self._edit("Keep apart", lambda n: edits.toggle_apart(n, song))
+
+    def toggle_lock(self, song: str) -> None:
+        self._edit("Lock a part", lambda n: edits.toggle_lock(n, song))
+
+    def toggle_curve(self) -> None:
+        self._edit("Energy curve", lambda n: edits.toggle_curve(self.session.state, n))
+
+    def bend_curve(self, drawn: dict[int, float]) -> None:
+        self._edit("Draw the energy", lambda n: edits.bend_curve(n, drawn))
+
+    # -- versions
+    def keep(self) -> None:
+        """Keeps the order that stands, to be compared with others."""
+        night = self.night()
+        if night is None:
+            return
+        number = len(edits.versions(self.session.state, night)) + 1
+        self._edit("Keep this order", lambda n: edits.kept_version(self.session.state, n, number))
+        self.message.emit(f"Kept as order {number}. V shows kept orders beside this one.")
+
+    def next_version(self) -> None:
+        """Shows the next kept order at the right, and after the last of them the plan again."""
+        night = self.night()
+        kept = edits.versions(self.session.state, night) if night is not None else []
+        if not kept:
+            self.message.emit("No order kept yet: K keeps the one that stands.")
+            return
+        ids = [n.id for n in kept]
+        at = ids.index(self._version) + 1 if self._version in ids else 0
+        self._version, self._version_plan = (ids[at] if at < len(ids) else None), None
+        if self._version is None:
+            self.changed.emit()
+            return
+        version, gig = kept[at], self.given_gig
+        if gig is not None and night is not None:
+            record = edits.take_version(night, version)
+            self._prices.ask((version.id, gig), lambda: edits.as_given(gig, record))
+
+    def _version_score(self, gig: Gig) -> Score | None:
+        night = self.night()
+        if self._version is None or self._version_plan is None or night is None:
+            return None
+        name = next(
+            (n.name for n in edits.versions(self.session.state, night) if n.id == self._version), None
+        )
+        return score_of(gig, self._version_plan, name.rsplit(", ", 1)[1].capitalize()) if name else None
 
     def next_way(self, song: str) -> None:
         self._edit("Another way to play", lambda n: edits.next_way(self.session.state, n, song))

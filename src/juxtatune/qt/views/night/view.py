@@ -11,8 +11,8 @@ from juxtatune.qt.views.night.why_panel import WhyPanel
 from juxtatune.qt.widgets.score import ScoreCanvas
 
 HINTS = (
-    "Ctrl+R  plan", "T  take this order", "Enter  open", "Alt+↑↓  move", "P  pin", "M  medley", "W  way", "L  talk",
-    "Y  why", "Ctrl+Z  undo",
+    "Ctrl+R  plan", "T  take", "Enter  open", "Alt+↑↓  move", "P  pin", "M  medley", "A  apart", "H  lock half", "W  way",
+    "L  talk", "C  energy", "K  keep", "V  kept", "Y  why",
 )  # fmt: skip
 EMPTY = "No songs in this night yet. Add songs in the Songs view, or import a gig file from the File menu."
 
@@ -51,6 +51,7 @@ class NightView(QWidget):
         self.canvas.selected.connect(self.song_chosen)
         self.canvas.opened.connect(self.opened)
         self.canvas.moved.connect(presenter.move)
+        self.canvas.energy.bent.connect(presenter.bend_curve)
         presenter.changed.connect(self.refresh)
         presenter.why.changed.connect(self._show_elsewhere)
         presenter.message.connect(self.message)
@@ -114,6 +115,12 @@ class NightView(QWidget):
             self.presenter.cancel()
         elif key == Qt.Key.Key_Y:
             self.toggle_why()
+        elif key == Qt.Key.Key_K:
+            self.presenter.keep()
+        elif key == Qt.Key.Key_V:
+            self.presenter.next_version()
+        elif key == Qt.Key.Key_C:
+            self.presenter.toggle_curve()
         elif key == Qt.Key.Key_F:
             self.canvas.flipped = not self.canvas.flipped
             self.canvas.update()
@@ -125,6 +132,10 @@ class NightView(QWidget):
             self.presenter.toggle_pin(song)
         elif key == Qt.Key.Key_M:
             self.presenter.toggle_medley(song)
+        elif key == Qt.Key.Key_A:
+            self.presenter.toggle_apart(song)
+        elif key == Qt.Key.Key_H:
+            self.presenter.toggle_lock(song)
         elif key == Qt.Key.Key_W:
             self.presenter.next_way(song)
         elif key == Qt.Key.Key_L:
