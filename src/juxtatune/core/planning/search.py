@@ -149,6 +149,8 @@ class _Reader:
     def _moves(self, a: U64, b: U64, only: list[int] | None = None) -> tuple[Retune, ...]:
         moves = []
         for i in only if only is not None else range(len(a)):
+            if a[i] == b[i]:
+                continue
             inst = self.gig.instruments[i]
             for s in range(inst.strings):
                 x, y = kernel._get(self.c.packed, i, s, a[i]), kernel._get(self.c.packed, i, s, b[i])

@@ -269,17 +269,29 @@ def price_order(gig: Gig, slots: tuple[Slot, ...], width: int = 256) -> Plan | N
     A slot's `way` fixes the way; None leaves it open.
     """
     fixed = _with_ways(gig, slots)
-    compiled = compile_gig(fixed)
+    compiled = _compiled(fixed)
     at = {s.id: k for k, s in enumerate(fixed.songs)}
     pred = chain(compiled, [at[s.song] for s in slots])
     found = Searcher(compiled).run(pred, Effort(width), math.inf, np.zeros(1, np.int64))
     return None if found.draft is None else _restore(gig, slots, found)
 
 
+_last: tuple[Gig, Compiled] | None = None
+
+
+def _compiled(gig: Gig) -> Compiled:
+    """The compiled gig, kept for the next price: a song that is dragged changes the order and nothing else."""
+    global _last
+    if _last is None or _last[0] != gig:
+        _last = (gig, compile_gig(gig))
+    return _last[1]
+
+
 def _with_ways(gig: Gig, slots: tuple[Slot, ...]) -> Gig:
     chosen = {s.song: s.way for s in slots}
     songs = tuple(
-        s if chosen[s.id] is None else replace(s, ways=(s.ways[chosen[s.id] or 0],)) for s in gig.songs
+        s if chosen[s.id] is None else replace(s, ways=(s.ways[chosen[s.id] or 0],))
+        for s in sorted(gig.songs, key=lambda s: s.id)
     )
     return replace(gig, songs=songs)
 

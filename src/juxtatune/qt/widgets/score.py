@@ -51,13 +51,14 @@ class ScoreCanvas(QWidget):
         self.flipped = False
         self.mirrored = False
         self.energy = EnergyLane(self)
+        self._zoom = 1.0
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Score of the night")
 
     def set_orders(self, orders: list[Score]) -> None:
         self._orders = orders
         self.updateGeometry()
-        self.setMinimumHeight(self._height(LEAST_ROW))
+        self.setMinimumHeight(self._height(LEAST_ROW * self._zoom))
         self.update()
 
     def set_song(self, song: str | None) -> None:
@@ -67,6 +68,12 @@ class ScoreCanvas(QWidget):
     def set_elsewhere(self, costs: dict[str, float | None], order: int) -> None:
         """Seconds that the chosen song would cost more in the place of each other song, in one of the orders."""
         self._elsewhere, self._explained = costs, order
+        self.update()
+
+    def zoom(self, step: int) -> None:
+        """Taller rows or lower ones: one step up or down, 0 for the usual height."""
+        self._zoom = 1.0 if step == 0 else min(2.0, max(0.6, self._zoom * (1.2 if step > 0 else 1 / 1.2)))
+        self.setMinimumHeight(self._height(LEAST_ROW * self._zoom))
         self.update()
 
     def song(self) -> str | None:
@@ -91,7 +98,7 @@ class ScoreCanvas(QWidget):
         rows = max((len(s.rows) for s in self._orders), default=1)
         parts = max((_parts(s) for s in self._orders), default=1)
         fits = (self.height() - HEAD - 16 - (parts - 1) * INTERVAL) / max(1, rows)
-        return float(max(LEAST_ROW, min(ROW + 8, fits)))
+        return float(max(LEAST_ROW * self._zoom, min((ROW + 8) * self._zoom, fits)))
 
     # -- geometry
     def _halves(self) -> list[Half]:
@@ -175,7 +182,7 @@ class ScoreCanvas(QWidget):
             str(k + 1),
         )
         self._paint_marks(p, row, middle)
-        face = font(16, 600 if row.song == self._song else 400)
+        face = font(min(16, round(height * 0.62)), 600 if row.song == self._song else 400)
         p.setFont(face)
         p.setPen(c.text)
         figure = self._figure(score, row)

@@ -12,8 +12,9 @@ from juxtatune.qt.widgets.score import ScoreCanvas
 
 HINTS = (
     "Ctrl+R  plan", "T  take", "Enter  open", "Alt+↑↓  move", "P  pin", "M  medley", "A  apart", "H  lock half", "W  way",
-    "L  talk", "C  energy", "K  keep", "V  kept", "Y  why",
+    "L  talk", "C  energy", "K  keep", "V  kept", "Y  why", "+ −  zoom",
 )  # fmt: skip
+ZOOM = {Qt.Key.Key_Plus: 1, Qt.Key.Key_Equal: 1, Qt.Key.Key_Minus: -1, Qt.Key.Key_0: 0}
 EMPTY = "No songs in this night yet. Add songs in the Songs view, or import a gig file from the File menu."
 
 
@@ -115,6 +116,8 @@ class NightView(QWidget):
             self.presenter.cancel()
         elif key == Qt.Key.Key_Y:
             self.toggle_why()
+        elif key in ZOOM:
+            self.canvas.zoom(ZOOM[Qt.Key(key)])
         elif key == Qt.Key.Key_K:
             self.presenter.keep()
         elif key == Qt.Key.Key_V:
