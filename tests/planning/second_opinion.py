@@ -27,12 +27,19 @@ class Model:
         now = gig.night.now
         self.played = now.played if now else ()
         self.first = len(self.played)
-        self.pitches = sorted({p for s in gig.songs for w in s.ways for p in w.tuning.pitches}
-                              | {p for i in gig.instruments for p in (now.tunings.get(i.id, i.tuning) if now else i.tuning).pitches})  # fmt: skip
+        standing = {
+            i.id: (now.tunings.get(i.id, i.tuning) if now else i.tuning).pitches for i in gig.instruments
+        }
+        wanted = {p for s in gig.songs for w in s.ways for p in w.tuning.pitches}
+        self.pitches = sorted(wanted.union(*standing.values()))
         self.ways = [(a, j, w) for a, s in enumerate(gig.songs) for j, w in enumerate(s.ways)]
         # y[way, place]: this way is played there
         self.y = {(v, k): m.new_bool_var("") for v in range(len(self.ways)) for k in range(self.n)}
-        self.x = {(a, k): sum(self.y[v, k] for v, w in enumerate(self.ways) if w[0] == a) for a in range(self.n) for k in range(self.n)}  # fmt: skip
+        self.x = {
+            (a, k): sum(self.y[v, k] for v, w in enumerate(self.ways) if w[0] == a)
+            for a in range(self.n)
+            for k in range(self.n)
+        }
         for k in range(self.n):
             m.add_exactly_one(self.y[v, k] for v in range(len(self.ways)))
         for a in range(self.n):
@@ -96,11 +103,19 @@ class Model:
             for t in range(i.strings):
                 for k in range(self.first, self.n):
                     self.during[i.id, t, k], self.after[i.id, t, k] = self._pick(), self._pick()
-                    users = [(v, w) for v, (_, _, w) in enumerate(self.ways) if w.instrument == i.id and w.uses(i.strings - t)]
+                    users = [
+                        (v, w)
+                        for v, (_, _, w) in enumerate(self.ways)
+                        if w.instrument == i.id and w.uses(i.strings - t)
+                    ]
                     self.use[i.id, t, k] = sum(self.y[v, k] for v, _ in users)
                     for v, w in users:
-                        self.m.add_implication(self.y[v, k], self.during[i.id, t, k][self.pitches.index(w.tuning.pitches[t])])
-                    self.moves[i.id, t, k, "idle"] = ~self._same(self.during[i.id, t, k], self.after[i.id, t, k])
+                        self.m.add_implication(
+                            self.y[v, k], self.during[i.id, t, k][self.pitches.index(w.tuning.pitches[t])]
+                        )
+                    self.moves[i.id, t, k, "idle"] = ~self._same(
+                        self.during[i.id, t, k], self.after[i.id, t, k]
+                    )
                     if not self.gig.night.tech:
                         self.m.add(self.moves[i.id, t, k, "idle"] == 0)
                     self.m.add(self.on(i, k) == 0).only_enforce_if(self.moves[i.id, t, k, "idle"])
@@ -128,13 +143,19 @@ class Model:
         for e, (part, holds, one) in enumerate(events):
             for later, until, two in events[e + 1 :]:
                 if later == part:
-                    used = sum(self.use[i.id, t, k] for k in range(holds, until) if k < self.n and self.part[k] == part)
+                    used = sum(
+                        self.use[i.id, t, k]
+                        for k in range(holds, until)
+                        if k < self.n and self.part[k] == part
+                    )
                     self.m.add(one + two <= 1 + used)
 
     def _ready(self, i):
         for k in range(self.first, self.n):
             for kind, begin, state in (("gap", k, self.during), ("idle", k + 1, self.after)):
-                done = [self.moves[i.id, t, k, kind] for t in range(i.strings) if (i.id, t, k, kind) in self.moves]
+                done = [
+                    self.moves[i.id, t, k, kind] for t in range(i.strings) if (i.id, t, k, kind) in self.moves
+                ]
                 for place in range(begin, self.n):
                     if self.part[place] != self.part[k]:
                         break
@@ -211,7 +232,11 @@ class Model:
                         between = sum(self.on(i, b) for b in range(j + 1, k))
                         self.m.add(paid >= self.y[v, k] + self.y[u, j] - 1 - between)
                         terms.append(ms(i.costs.capo_s) * paid)
-            if self.continues(self.first) and start == self.first and self.gig.night.now.capos.get(i.id, 0) != w.capo:
+            if (
+                self.continues(self.first)
+                and start == self.first
+                and self.gig.night.now.capos.get(i.id, 0) != w.capo
+            ):
                 paid = self.m.new_bool_var("")
                 self.m.add(paid >= self.y[v, k] - sum(self.on(i, b) for b in range(start, k)))
                 terms.append(ms(i.costs.capo_s) * paid)

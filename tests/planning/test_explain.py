@@ -56,7 +56,9 @@ def test_what_a_pin_costs_is_the_difference_to_the_night_without_it() -> None:
         free = replace(gig, night=replace(gig.night, pins=tuple(p for p in gig.night.pins if p != pin)))
         effect = found["pin", (pin.song,)]
         assert effect.proven
-        assert effect.saves_s == pytest.approx(base.plan.totals.objective - solve(free, 10.0).plan.totals.objective)
+        assert effect.saves_s == pytest.approx(
+            base.plan.totals.objective - solve(free, 10.0).plan.totals.objective
+        )
     assert max(e.saves_s for e in found.values() if e.kind == "pin") > 10
 
 

@@ -12,13 +12,18 @@ from juxtatune.core.listening.source import Samples
 LOOK_S = 0.2
 STEP_S = 0.1
 LEAST_STEP_S = 0.04
-LEAST_JUMP = 0.6  # of a partial's size; beating and glides move it by a third of that in the same time
+LEAST_JUMP = 0.8  # of a partial's size; beating and glides move it by a third of that in the same time
 HIGHEST = 9  # partials looked at: higher ones turn too fast to be foretold
 Z = NDArray[np.complexfloating]
 
 
-def picked_again(x: Samples, rate: float, onset: float, following: float) -> tuple[Tone, Peaks] | None:
-    """The tone whose partials jump together at an onset, with the peaks it was found among; None for none."""
+def picked_again(
+    x: Samples, rate: float, onset: float, following: float, since: float = 0.0
+) -> tuple[Tone, Peaks] | None:
+    """The tone whose partials jump together at an onset, with the peaks it was found among; None for none.
+
+    `since` is when it began to ring (s), if that is known.
+    """
     begin = int((onset + 0.018) * rate)
     length = int(min(LOOK_S, max(following - 0.005 - onset - 0.018, 0.1)) * rate)
     if begin + length > len(x):
@@ -27,10 +32,10 @@ def picked_again(x: Samples, rate: float, onset: float, following: float) -> tup
     tones = candidates(peaks)
     if not tones or tones[0].score < 0.5:
         return None
-    return (tones[0], peaks) if jumps(x, rate, tones[0], onset, 0.0) else None
+    return (tones[0], peaks) if _jumps(x, rate, tones[0], onset, since) else None
 
 
-def jumps(x: Samples, rate: float, tone: Tone, onset: float, since: float) -> bool:
+def _jumps(x: Samples, rate: float, tone: Tone, onset: float, since: float) -> bool:
     """True when a tone that rings since a moment (s) does not just ring on at an onset, but is picked again."""
     hz = np.array([f for n, f, _ in tone.matched if n <= HIGHEST])
     step = min(STEP_S, (onset - since - 0.035) / 2)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from juxtatune.core.listening.again import jumps, picked_again
+from juxtatune.core.listening.again import picked_again
 from juxtatune.core.listening.bleed import without_bleed
 from juxtatune.core.listening.detect import onsets
 from juxtatune.core.listening.frames import to_working_rate
@@ -75,17 +75,15 @@ def confirmed(x: Samples, rate: float, times: list[float], targets: Targets) -> 
             if _sounds(x, rate, c, out[-1].onset, t):
                 continue
             out.pop()
-        elif out and _same_pitch(out[-1], c) and not _again(x, rate, c, t, following, out[-1].onset):
+        elif out and _same_pitch(out[-1], c) and not _again(x, rate, t, following, out[-1].onset):
             continue
         out.append(c)
     return out
 
 
-def _again(x: Samples, rate: float, c: Candidate, t: float, following: float, since: float) -> bool:
+def _again(x: Samples, rate: float, t: float, following: float, since: float) -> bool:
     """Whether a string heard again a moment later was picked again, and does not just ring on."""
-    if t - since > 1.0 or jumps(x, rate, c.tone, t, since):
-        return True
-    return t - since > 0.3 and (c.again or picked_again(x, rate, t, following) is not None)
+    return t - since > 1.0 or picked_again(x, rate, t, following, since) is not None
 
 
 def _sounds(x: Samples, rate: float, c: Candidate, begin: float, end: float) -> bool:

@@ -29,7 +29,7 @@ PARTIALS = 16
 SETTLE_S = 0.3  # the glide of the attack is left out
 LONGEST_S = 2.4
 TOP_HZ = 3600.0
-LOOSE = 0.3  # cents: the partials of one string agree better
+LOOSE = 0.15  # cents: the partials of one string agree better
 BENT = 0.25  # cents by which a glide that was not taken out may move a reading
 REMAINS = 0.03  # of a neighbour that is taken away, since it glides a little too
 
@@ -163,8 +163,9 @@ def _sounds(found: _Settled) -> bool:
 
     Those agree loosely, since every string is off by its own amount, or they are even ones alone: an octave's.
     """
-    odd = np.mean(found.numbers % 2 == 1)
-    return found.votes >= 3 and found.sigma <= LOOSE and bool(odd >= 0.25)
+    n = found.numbers
+    own = np.sum((n % 3 != 0) & (n % 4 != 0))  # no fifth's or octave's above
+    return found.votes >= 3 and found.sigma <= LOOSE and bool(own >= 2 and np.mean(n % 2 == 1) >= 0.25)
 
 
 def _vote(heard: _Sinusoids, goal: float, free: NDArray[np.bool_]) -> _Settled | None:

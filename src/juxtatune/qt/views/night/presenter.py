@@ -15,7 +15,7 @@ from juxtatune.core.errors import UserError
 from juxtatune.core.planning.plan import Plan
 from juxtatune.core.planning.solve import Solution
 from juxtatune.core.repertoire.night import Gig
-from juxtatune.qt.views.night.why import WhyPresenter
+from juxtatune.qt.views.night.why import WhyPresenter, unruled
 from juxtatune.qt.widgets.score_values import Score, score_of, seconds
 from juxtatune.qt.worker import LatestWorker, PlanWorker
 
@@ -153,7 +153,8 @@ class NightPresenter(QObject):
         if self.planned is not None and self.planned.plan is not None and self._planned_gig is not None:
             self.why.explain(self._planned_gig, self.planned, own)
         else:
-            self.why.explain(self.given_gig, Solution(self.given, 0.0, False, 0.0), own)
+            # an order of one's own may break the rules: they do not bind what is said about it
+            self.why.explain(unruled(self.given_gig), Solution(self.given, 0.0, False, 0.0), own)
 
     def cancel(self) -> None:
         if self._worker is not None:

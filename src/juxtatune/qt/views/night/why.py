@@ -105,7 +105,7 @@ class WhyPresenter(QObject):
         self.stop()
         self.gig, self.plan, self.lines = gig, base.plan, {}
         self.working = True
-        self._worker = WhyWorker(gig, base, None if own is None else (_free(own[0]), own[1]))
+        self._worker = WhyWorker(gig, base, None if own is None else (unruled(own[0]), own[1]))
         self._worker.found.connect(self._found)
         self._worker.ended.connect(self._ended)
         self._worker.start()
@@ -188,6 +188,6 @@ def _name(gig: Gig | None, instrument: str) -> str:
     return gig.instrument(instrument).name if gig is not None else instrument
 
 
-def _free(gig: Gig) -> Gig:
-    """The player's own order may break the rules: they do not bind its changes."""
+def unruled(gig: Gig) -> Gig:
+    """The gig without its rules of order."""
     return replace(gig, night=replace(gig.night, pins=(), before=(), adjacent=(), apart=(), max_dead_s=None))

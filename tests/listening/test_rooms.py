@@ -1,0 +1,150 @@
+"""Strums, repeated picks, other people's sound, and the quick steps of live listening."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+import scipy.ndimage as reference
+from benchmarks import sounds as room
+from hypothesis import given
+from hypothesis import strategies as st
+
+from juxtatune.core.errors import CannotTell
+from juxtatune.core.listening import moving, pencil
+from juxtatune.core.listening.analyse import analyse
+from juxtatune.core.listening.detect import RollingFlux, onsets
+from juxtatune.core.listening.frames import to_working_rate
+from juxtatune.core.listening.pluck import Targets
+from juxtatune.core.listening.reference import reference_offset
+from juxtatune.core.listening.strum import read_strum
+from juxtatune.core.music.catalogue import parse_tuning
+from tests.listening.sounds import one_string, sampled_guitar
+
+STANDARD = Targets(parse_tuning("standard"))
+RATE = 12000.0
+
+
+def strummed(name, seed, spread=45.0, without=None):
+    tuning = parse_tuning(name)
+    pitches = {s: int(tuning.pitch(s)) for s in tuning.strings if s != without}
+    samples, truth = room.strum(np.random.default_rng(seed), tuning=pitches, spread=spread)
+    return {r.string: r for r in read_strum(samples, 48000, Targets(tuning))}, truth
+
+
+@pytest.mark.parametrize("name", ["standard", "drop D", "open D", "open G", "DADGAD"])
+def test_a_strum_with_octaves_is_read_to_a_fraction_of_a_cent(name) -> None:
+    readings, truth = strummed(name, 20)
+    assert all(readings[s].cents is not None for s in truth)
+    errors = sorted(abs(readings[s].cents - truth[s]) for s in truth)
+    assert errors[2] < 0.05 and errors[-1] < 1.5
+
+
+def test_two_strings_in_unison_are_both_read_in_either_order() -> None:
+    readings, truth = strummed("doubled low G", 21)
+    assert readings[6].also == (5,) and readings[5].also == (6,)
+    assert sorted(readings[s].cents for s in (5, 6)) == pytest.approx(
+        sorted(truth[s] for s in (5, 6)), abs=0.5
+    )
+
+
+@pytest.mark.parametrize(("name", "gone"), [("standard", 6), ("standard", 3), ("open D", 4), ("drop D", 1)])
+def test_a_string_that_does_not_ring_is_declined_and_never_guessed(name, gone) -> None:
+    readings, truth = strummed(name, 22, without=gone)
+    assert readings[gone].cents is None and "play it alone" in readings[gone].problem
+    assert all(abs(readings[s].cents - truth[s]) < 1.5 for s in truth)
+
+
+def test_the_pencil_parts_what_a_spectrum_cannot() -> None:
+    # 0.3 Hz apart over 2.4 s: less than one bin; exact by construction (Hua and Sarkar 1990)
+    t = np.arange(int(2.4 * RATE)) / RATE
+    x = np.exp(-0.5 * t) * np.cos(2 * np.pi * 440 * t) + 0.6 * np.exp(-1.1 * t) * np.cos(
+        2 * np.pi * 440.3 * t + 1
+    )
+    z = pencil.bands(x, RATE, np.array([440.1]))
+    found = pencil.components(z[:, 0], pencil.STEP_S, 440.1, 1e-14)
+    hz = sorted(c.hz for c in found[:2])
+    assert hz == pytest.approx([440.0, 440.3], abs=0.002)
+    assert sorted(c.decay for c in found[:2]) == pytest.approx([0.5, 1.1], abs=0.03)
+    rest = pencil.without(z[:, 0], found[:2])
+    assert np.max(np.abs(rest)) < 0.01 * np.max(np.abs(z))
+
+
+def test_a_string_picked_again_while_it_rings_is_two_plucks() -> None:
+    rng = np.random.default_rng(23)
+    sound = room.pluck_run(rng, strings=[6, 6, 4, 4, 1, 1], length=0.8, gap=0.0, spread=0.5)
+    readings = analyse(sound.samples, sound.rate, STANDARD)
+    assert [r.string for r in readings] == [6, 6, 4, 4, 1, 1]
+    assert [r.start for r in readings] == pytest.approx([p.start for p in sound.plucks], abs=0.03)
+
+
+@pytest.mark.parametrize("seed", [24, 25])
+def test_the_band_beside_the_microphone_is_not_taken_for_the_player(seed) -> None:
+    rng = np.random.default_rng(seed)
+    sound = room.add_bleed(rng, room.pluck_run(rng))
+    readings = analyse(sound.samples, sound.rate, STANDARD)
+    assert [r.string for r in readings] == [p.string for p in sound.plucks]
+    for r, p in zip(readings, sound.plucks, strict=True):
+        assert abs(1200 * np.log2(r.f1 / p.f1)) < 1.2
+
+
+def test_a_soft_pluck_on_its_own_string_is_kept() -> None:
+    rng = np.random.default_rng(26)
+    sound = room.pluck_run(rng)
+    p = sound.plucks[2]
+    a, b = round((p.start - 0.05) * sound.rate), round((p.end + 0.1) * sound.rate)
+    sound.samples[a:b] *= 0.25
+    assert [r.string for r in analyse(sound.samples, sound.rate, STANDARD)] == [
+        q.string for q in sound.plucks
+    ]
+
+
+def test_hum_that_is_switched_on_is_no_string() -> None:
+    rng = np.random.default_rng(27)
+    samples = room.add_hum(rng, room.Sound(48000, np.zeros(48000 * 6)), 50, 0.1).samples
+    samples[: 2 * 48000] = 0
+    assert analyse(samples, 48000, STANDARD) == [] and analyse(samples, 48000, Targets()) == []
+
+
+@pytest.mark.parametrize("kind", ["drums", "hum"])
+def test_drums_or_hum_alone_give_no_reference(kind) -> None:
+    rng = np.random.default_rng(28)
+    empty = room.Sound(48000, np.zeros(48000 * 8))
+    samples = room.drums(rng, 48000, 8.0) if kind == "drums" else room.add_hum(rng, empty, 60, 0.1).samples
+    assert isinstance(reference_offset(samples, 48000), CannotTell)
+
+
+@pytest.mark.parametrize("seed", [29, 30])
+def test_a_recording_with_drums_over_it(seed) -> None:
+    rng = np.random.default_rng(seed)
+    cents = rng.uniform(-49, 49)
+    assert reference_offset(room.recording(rng, cents), 44100).cents == pytest.approx(cents, abs=0.8)
+
+
+@pytest.mark.parametrize("note", [42, 55])
+def test_sampled_guitars_are_read_where_long_windows_meet(tmp_path, note) -> None:
+    # consensus of librosa's YIN, Praat, FFT peak and a partial fit over 1.5 s
+    from benchmarks.sampled import consensus
+
+    plain, rate = sampled_guitar(tmp_path, note)
+    reading = analyse(np.concatenate([np.zeros(rate // 2), plain]), rate, STANDARD)[0]
+    assert abs(1200 * np.log2(reading.f1 / consensus(plain, rate, room.hz(note)))) < 1.0
+
+
+@given(st.lists(st.floats(-100, 100), min_size=1, max_size=40), st.sampled_from([1, 3, 5, 9]))
+def test_moving_windows_agree_with_scipy(values, width) -> None:
+    x = np.array(values)
+    assert np.allclose(moving.moving_max(x, width), reference.maximum_filter1d(x, width, mode="nearest"))
+    assert np.allclose(moving.moving_min(x, width), reference.minimum_filter1d(x, width, mode="nearest"))
+    assert np.allclose(moving.moving_mean(x, width), reference.uniform_filter1d(x, width, mode="nearest"))
+    assert np.allclose(moving.moving_median(x, width), reference.median_filter(x, size=width, mode="nearest"))
+
+
+def test_onsets_found_block_by_block_are_those_found_at_once() -> None:
+    samples, _ = one_string(45)
+    x, rate = to_working_rate(samples + 1e-3 * np.random.default_rng(31).normal(size=len(samples)), 48000)
+    rolling = RollingFlux(rate, 10.0)
+    for k in range(0, len(x), 240):
+        rolling.feed(x[k : k + 240])
+    # both are liberal, and an end may be flagged by one of them: the pluck itself is found by both
+    for found in (rolling.onsets(), onsets(x, rate)):
+        assert min(abs(t - 0.4) for t in found) < 0.03
