@@ -7,12 +7,14 @@ import tempfile
 import time
 from pathlib import Path
 
+from PySide6.QtGui import QImage, QPainter
 from PySide6.QtWidgets import QApplication
 
 from juxtatune.app.preferences import Preferences
 from juxtatune.book.demo import write_demo_book
 from juxtatune.qt.application import make_app, open_window
 from juxtatune.qt.main_window import MainWindow
+from juxtatune.qt.paper import floor_sheet
 
 FOLDER = Path(__file__).parents[1] / "docs" / "screenshots"
 
@@ -64,7 +66,24 @@ def tune_pictures(window: MainWindow, folder: Path) -> None:
     wait(1.0)
     bring(window, 4, 0.0)
     bring(window, 6, -3.2)
+    # a string just picked: a faded one is honestly uncertain, and its trail is wide
+    window.tune.pluck()
+    wait(1.1)
     shoot(window, "tune", folder)
+
+
+def paper(window: MainWindow, folder: Path) -> None:
+    """The set for the floor as it is printed, of the planned order."""
+    assert window.night.planned is not None and window.night.planned.plan is not None
+    page = QImage(800, 1131, QImage.Format.Format_RGB32)
+    page.fill(0xFFFFFFFF)
+    painter = QPainter(page)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    night, gig = window.night.night(), window.night.gig()
+    assert night is not None and gig is not None
+    floor_sheet(painter, 1131.0, night.name, gig, window.night.planned.plan)
+    painter.end()
+    page.save(str(folder / "floor.png"))
 
 
 def main(folder: Path, theme: str) -> None:
@@ -82,6 +101,13 @@ def main(folder: Path, theme: str) -> None:
         wait(2.0)
         window._choose("nine-fathom-static")
         shoot(window, "night", folder)
+        window.views["Night"].toggle_why()
+        wait(90, lambda: not window.night.why.working)
+        window._choose("copper-ballast")
+        wait(5, lambda: window.night.why.elsewhere)
+        shoot(window, "why", folder)
+        window.views["Night"].toggle_why()
+        paper(window, folder)
         window.night.take()
         wait(2)
         tune_pictures(window, folder)

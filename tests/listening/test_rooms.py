@@ -14,8 +14,10 @@ from juxtatune.core.listening import moving, pencil
 from juxtatune.core.listening.analyse import analyse
 from juxtatune.core.listening.detect import RollingFlux, onsets
 from juxtatune.core.listening.frames import to_working_rate
+from juxtatune.core.listening.listener import Listener
 from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.reference import reference_offset
+from juxtatune.core.listening.source import Block
 from juxtatune.core.listening.strum import read_strum
 from juxtatune.core.music.catalogue import parse_tuning
 from tests.listening.sounds import one_string, sampled_guitar
@@ -148,3 +150,37 @@ def test_onsets_found_block_by_block_are_those_found_at_once() -> None:
     # both are liberal, and an end may be flagged by one of them: the pluck itself is found by both
     for found in (rolling.onsets(), onsets(x, rate)):
         assert min(abs(t - 0.4) for t in found) < 0.03
+
+
+def test_a_noise_print_looks_past_what_the_room_hums() -> None:
+    # two amplifiers' fans hum like a string: partials of 98 Hz that never stop
+    t = np.arange(48000 * 6) / 48000
+    room_tone = sum(0.02 / n * np.sin(2 * np.pi * 98.0 * n * t + n) for n in range(1, 8))
+    tone, f1 = one_string(50, 12.0, lead=0.0, tail=0.0)
+    samples = room_tone + 1e-4 * np.random.default_rng(32).normal(size=len(t))
+    samples[4 * 48000 : 4 * 48000 + len(tone)] += tone
+
+    def glimpses(with_print):
+        listener, seen, printed = Listener(STANDARD), [], False
+        if with_print:
+            listener.take_print()
+        for k in range(0, len(samples) - 960, 960):
+            heard = listener.feed(Block(samples[k : k + 960], 48000, k))
+            printed |= heard.printed
+            if heard.glimpse is not None:
+                seen.append((heard.glimpse.t, heard.glimpse.f1))
+        assert printed == with_print
+        return seen
+
+    assert any(2.5 < t < 3.9 for t, _ in glimpses(False))
+    seen = glimpses(True)
+    assert not any(2.5 < t < 3.9 for t, _ in seen)
+    assert any(4.2 < t < 5 and abs(1200 * np.log2(hz / f1)) < 10 for t, hz in seen)
+
+
+def test_a_string_hardly_heard_is_said_to_be_too_quiet() -> None:
+    tone, _ = one_string(45)
+    for gain, quiet in ((1.0, False), (1.5e-3, True)):
+        listener = Listener(STANDARD)
+        heard = [listener.feed(Block(gain * tone[k : k + 960], 48000, k)) for k in range(0, 48000, 960)]
+        assert any(h.too_quiet for h in heard[-15:]) == quiet

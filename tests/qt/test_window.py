@@ -380,3 +380,18 @@ def test_the_score_is_hit_where_it_is_drawn(window) -> None:
         at = canvas.row_centre(0, row)
         assert canvas.hit(at.x(), at.y()) == (0, row)
     assert canvas.hit(QPointF(0, 0).x(), 0) is None
+
+
+def test_the_level_is_shown_as_a_bar_and_a_noise_print_is_taken(qtbot, window) -> None:
+    window.tune.take_print()
+    assert "Open Tune first" in window.notice.text()
+    window.open_song("nine-fathom-static")
+    qtbot.waitUntil(lambda: window.level.level is not None, timeout=10000)
+    window.tune.take_print()
+    qtbot.waitUntil(lambda: "looked past" in window.notice.text(), timeout=20000)
+    window.level.set_level(-3.0, True)
+    shown = window.level.grab().toImage()
+    assert any(shown.pixelColor(x, 7) == Theme.now.attention for x in range(shown.width()))
+    assert window.level.share(0.0) == 1.0 and window.level.share(-80.0) == 0.0
+    window.show_view("Night")
+    assert window.level.level is None

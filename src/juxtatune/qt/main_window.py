@@ -39,6 +39,7 @@ from juxtatune.qt.views.night.view import NightView
 from juxtatune.qt.views.songs.view import SongsView
 from juxtatune.qt.views.tune.presenter import Job, TunePresenter
 from juxtatune.qt.views.tune.view import TuneView
+from juxtatune.qt.widgets.level import LevelBar
 from juxtatune.qt.widgets.tonight import TonightList, TonightRow
 
 VIEWS = ("Songs", "Guitars", "Night", "Tune")
@@ -86,6 +87,7 @@ class MainWindow(QMainWindow):
         self.name = QLabel()
         self.name.setStyleSheet("font-weight: 600;")
         self.status = _named(QLabel(), "status")
+        self.level = LevelBar()
         row.addWidget(self.name)
         row.addStretch(1)
         self.tabs: dict[str, QToolButton] = {}
@@ -97,6 +99,7 @@ class MainWindow(QMainWindow):
             self.tabs[view] = tab
             row.addWidget(tab)
         row.addStretch(1)
+        row.addWidget(self.level)
         row.addWidget(self.status)
         self.tonight = TonightList()
         self.stack = QStackedWidget()
@@ -192,13 +195,20 @@ class MainWindow(QMainWindow):
         self.sound_menu.clear()
         self._action(self.sound_menu, "Simulated guitar", self.tune.use_simulated)
         self._action(self.sound_menu, "Sound file…", self._open_sound)
+        self._action(self.sound_menu, "Take a noise print of the room", self.tune.take_print)
         self.sound_menu.addSeparator()
         try:
             found = devices()
         except UserError:
             found = []
         for device in found:
-            self._action(self.sound_menu, device.name, partial(self.tune.use_device, device.name))
+            if device.channels < 2:
+                self._action(self.sound_menu, device.name, partial(self.tune.use_device, device.name))
+                continue
+            channels = self.sound_menu.addMenu(device.name)
+            self._action(channels, "The clearer channel", partial(self.tune.use_device, device.name))
+            for k, side in enumerate(("Left channel", "Right channel")):
+                self._action(channels, side, partial(self.tune.use_device, device.name, k))
         if not found:
             self._action(self.sound_menu, "No sound input found", lambda: None).setEnabled(False)
 
@@ -213,6 +223,7 @@ class MainWindow(QMainWindow):
             self._begin_tuning()
         else:
             self.tune.stop()
+            self.level.set_level(None, False)
         self.views[view].setFocus()
         self._show_hints()
         self._show_note()
@@ -285,11 +296,9 @@ class MainWindow(QMainWindow):
     def _show_status(self) -> None:
         self.status.setText(f"A4 440 · {self.tune.source_name}")
 
-    def _show_level(self, level: float, clipped: bool) -> None:
-        word = " · too loud" if clipped else ""
-        self.status.setText(
-            f"A4 440 · {self.tune.source_name} · level {round(level)} dB{word}".replace("-", "−")
-        )
+    def _show_level(self, level: float, wrong: str) -> None:
+        self.level.set_level(level, wrong == "too loud")
+        self.status.setText(f"A4 440 · {self.tune.source_name}" + (f" · {wrong}" if wrong else ""))
 
     def _show_hints(self) -> None:
         self.keys.setText("      ".join(self.views[self.view_name()].hints()))

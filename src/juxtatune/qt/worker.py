@@ -95,7 +95,7 @@ class AudioWorker(QThread):
     """Reads a source and listens. A source that never waits is held to real time."""
 
     heard = Signal(object)
-    level = Signal(float, bool)
+    level = Signal(float, str)  # dB, and what is wrong with it
     state = Signal(str)
 
     def __init__(self, source: SoundSource, targets: Targets) -> None:
@@ -104,6 +104,11 @@ class AudioWorker(QThread):
         self._lock = threading.Lock()
         self._targets: Targets | None = targets
         self._running = True
+        self._print = False
+
+    def take_print(self) -> None:
+        """Asks for a noise print of the next seconds."""
+        self._print = True
 
     def retarget(self, targets: Targets) -> None:
         with self._lock:
@@ -134,9 +139,15 @@ class AudioWorker(QThread):
                     self.state.emit("end of the file")
                     break
                 continue
+            if self._print:
+                self._print = False
+                listener.take_print()
             heard: Heard = listener.feed(block)
             self.heard.emit(heard)
-            self.level.emit(heard.level_db, heard.clipped)
+            word = "too loud" if heard.clipped else "too quiet" if heard.too_quiet else ""
+            self.level.emit(heard.level_db, word)
+            if heard.printed:
+                self.state.emit("The room is known: its noise and hum are looked past.")
             produced += len(block.samples) / block.rate
             ahead = produced - (time.monotonic() - began)
             if ahead < -0.5:

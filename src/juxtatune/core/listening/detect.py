@@ -109,7 +109,7 @@ class RollingFlux:
 
     def __init__(self, rate: float, keep_s: float) -> None:
         self.size, step = frame_size(rate), max(1, round(HOP_S * rate))
-        self.step, self.hop = step, step / rate
+        self.rate, self.step, self.hop = rate, step, step / rate
         self._keep = int(keep_s / self.hop)
         self._window = np.hanning(self.size + 2)[1:-1].astype(np.float32)
         self._band = slice(int(50 / rate * self.size), int(min(4500, 0.46 * rate) / rate * self.size))

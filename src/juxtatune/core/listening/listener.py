@@ -23,6 +23,8 @@ GLIMPSE_S = 0.16  # window of a glimpse; longer for strings below 40 Hz
 LOOK_EVERY_S = 0.1  # how often new onsets are looked for
 SETTLE_S = 0.9  # a note is reported once it has rung for so long, or has ended
 CLIP_AT = 0.999
+PRINT_S = 2.0
+TOO_QUIET_DB = -58.0  # a string below this is read with less certainty than it could be
 
 
 @dataclass(frozen=True)
@@ -34,6 +36,12 @@ class Heard:
     level_db: float
     clipped: bool
     lost: int
+    printed: bool = False  # a noise print is complete with this block
+
+    @property
+    def too_quiet(self) -> bool:
+        """A string is heard, but hardly."""
+        return self.glimpse is not None and self.glimpse.level_db < TOO_QUIET_DB
 
 
 class Listener:
@@ -50,10 +58,16 @@ class Listener:
         self._looked = 0.0
         self._hint: float | None = None
         self._reported: list[float] = []
+        self._quiet: Samples | None = None  # the room with no string in it
+        self._print_at: float | None = None
 
     def retarget(self, targets: Targets) -> None:
         """Changes what is listened for, without forgetting the sound."""
         self.targets = targets
+
+    def take_print(self) -> None:
+        """Takes the next two seconds for what the room sounds like with no string: hum and noise to look past."""
+        self._quiet, self._print_at = None, self._begin + len(self._x) / self._flux.rate + PRINT_S
 
     def feed(self, block: Block) -> Heard:
         """Takes the next block and says what is heard. A gap or another rate starts afresh."""
@@ -73,9 +87,12 @@ class Listener:
         if end - self._looked >= LOOK_EVERY_S:
             self._looked = end
             settled = self._settle(end, rate)
+        printed = self._print_at is not None and end >= self._print_at
+        if printed:
+            self._quiet, self._print_at = self._x[-int(PRINT_S * rate) :].copy(), None
         return Heard(
             self._glimpse(end, rate), settled, level_db(block.samples),
-            bool(len(block.samples) and np.max(np.abs(block.samples)) >= CLIP_AT), block.lost,
+            bool(len(block.samples) and np.max(np.abs(block.samples)) >= CLIP_AT), block.lost, printed,
         )  # fmt: skip
 
     def finish(self) -> tuple[Reading, ...]:
@@ -87,6 +104,8 @@ class Listener:
 
     def _restart(self, block: Block) -> None:
         self._decimator = Decimator(block.rate)
+        if block.rate != self._rate:
+            self._quiet = None
         self._rate = block.rate
         self._x = np.zeros(0)
         self._begin = self._origin = block.start / block.rate - self._decimator.delay
@@ -97,7 +116,7 @@ class Listener:
         size = int(GLIMPSE_S * rate)
         if len(self._x) < size:
             return None
-        seen = glimpse(self._x[-size:], rate, end, self.targets, self._hint)
+        seen = glimpse(self._x[-size:], rate, end, self.targets, self._hint, self._quiet)
         self._hint = seen.f1 if seen is not None else None
         return seen
 

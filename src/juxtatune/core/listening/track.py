@@ -31,15 +31,23 @@ class Glimpse:
     score: float
 
 
-def glimpse(x: Samples, rate: float, t: float, targets: Targets, hint: float | None = None) -> Glimpse | None:
+def glimpse(
+    x: Samples,
+    rate: float,
+    t: float,
+    targets: Targets,
+    hint: float | None = None,
+    quiet: Samples | None = None,
+) -> Glimpse | None:
     """Reads the last stretch of sound `x` that ends at `t`; None when no string is clear.
 
-    `hint` (Hz) is the pitch of a moment ago: a tone near it is preferred to its octaves.
+    `hint` (Hz) is the pitch of a moment ago: a tone near it is preferred to its octaves. `quiet` is the room
+    without a string: what sounds in it as loudly does not count.
     """
     level = 10 * np.log10(float(np.mean(np.square(x[-int(0.06 * rate) :]))) + 1e-12)
     if level < -85:
         return None
-    peaks = new_peaks(x, None, rate)
+    peaks = new_peaks(x, quiet[-len(x) :] if quiet is not None else None, rate)
     tone = _choose(peaks, targets, hint)
     if tone is None:
         return None

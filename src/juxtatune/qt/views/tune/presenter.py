@@ -47,7 +47,7 @@ class TunePresenter(QObject):
 
     changed = Signal()
     message = Signal(str)
-    level = Signal(float, bool)
+    level = Signal(float, str)
     source_changed = Signal(str)
 
     def __init__(self, session: Session) -> None:
@@ -59,6 +59,7 @@ class TunePresenter(QObject):
         self.source_name = "simulated guitar"
         self.wanted: str | None = None  # None: the simulated guitar; else a file or a device
         self.wanted_file: Path | None = None
+        self._channel: int | None = None
         self._worker: AudioWorker | None = None
         self._seed = 0
         self._now = 0.0
@@ -115,13 +116,25 @@ class TunePresenter(QObject):
         self._repaint.start()
         self.source_changed.emit(self.source_name)
 
+    def take_print(self) -> None:
+        """Learns the noise of the room, while no string sounds."""
+        if self._worker is None:
+            self.message.emit("Open Tune first: the noise of the room is taken while it listens.")
+            return
+        if self.guitar is not None:
+            self.guitar.damp()
+        self._worker.take_print()
+        self.message.emit("Two seconds of silence, please: no string.")
+
     def use_simulated(self) -> None:
         self._switch(None, None)
 
     def use_file(self, path: Path) -> None:
         self._switch(None, path)
 
-    def use_device(self, name: str) -> None:
+    def use_device(self, name: str, channel: int | None = None) -> None:
+        """Listens to a sound input: one channel of it, or the clearer one."""
+        self._channel = channel
         self._switch(name, None)
 
     def _switch(self, device: str | None, file: Path | None) -> None:
@@ -138,7 +151,7 @@ class TunePresenter(QObject):
                 self.message.emit(source.warning)
             return source
         if self.wanted is not None:
-            return LiveSource(find_device(self.wanted))
+            return LiveSource(find_device(self.wanted), self._channel)
         if self.guitar is None:
             self._seed += 1
             self.guitar = SimulatedGuitar(self.run.source, seed=self._seed)
