@@ -1,0 +1,77 @@
+"""A sound server that changes under the listener: other rates, a remapped channel, suspended and removed sinks."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import time
+
+import numpy as np
+import pytest
+import soundfile as sf
+
+from tests.devices.test_live_input import listen, pactl, play, pulse  # noqa: F401
+from tests.listening.sounds import one_string
+
+
+def wave(tmp_path, stereo=False, rate=48000):
+    samples, f1 = one_string(45, 20.0, rate=rate, lead=0.3, seconds=1.6)
+    path = tmp_path / "pluck.wav"
+    both = np.stack([np.random.default_rng(1).normal(0, 0.02, len(samples)), samples], axis=1)
+    sf.write(path, both if stereo else samples, rate)
+    return path, f1
+
+
+def heard(process) -> list[dict]:
+    out, _ = process.communicate(timeout=40)
+    assert process.returncode == 0
+    return [json.loads(line) for line in out.splitlines()]
+
+
+def only_a2(rows, f1) -> None:
+    assert [r["string"] for r in rows] == [5]
+    assert abs(1200 * np.log2(rows[0]["hz"] / f1)) < 1.0
+
+
+@pytest.mark.parametrize("rate", [44100, 96000])
+def test_a_sink_of_another_rate(pulse, tmp_path, rate) -> None:  # noqa: F811
+    pactl(pulse, "load-module", "module-null-sink", "sink_name=other", f"rate={rate}")
+    pactl(pulse, "set-default-source", "other.monitor")
+    path, f1 = wave(tmp_path, rate=rate)
+    process = listen(pulse, seconds=6.0)
+    time.sleep(2.5)
+    subprocess.run(["paplay", "--device=other", str(path)], env=pulse, check=True, capture_output=True)
+    only_a2(heard(process), f1)
+
+
+def test_a_remapped_source_brings_one_channel(pulse, tmp_path) -> None:  # noqa: F811
+    pactl(pulse, "load-module", "module-remap-source", "source_name=right", "master=room.monitor", "channels=1",
+          "master_channel_map=front-right", "channel_map=mono", "remix=no")  # fmt: skip
+    pactl(pulse, "set-default-source", "right")
+    path, f1 = wave(tmp_path, stereo=True)
+    process = listen(pulse, seconds=6.0)
+    time.sleep(2.5)
+    play(pulse, path)
+    only_a2(heard(process), f1)
+
+
+def test_a_source_suspended_and_resumed_goes_on(pulse, tmp_path) -> None:  # noqa: F811
+    path, f1 = wave(tmp_path)
+    process = listen(pulse, seconds=9.0)
+    time.sleep(2.0)
+    pactl(pulse, "suspend-sink", "room", "1")
+    time.sleep(2.0)
+    pactl(pulse, "suspend-sink", "room", "0")
+    time.sleep(1.0)
+    play(pulse, path)
+    only_a2(heard(process), f1)
+
+
+def test_a_source_that_is_removed_leaves_no_trace_of_an_error(pulse, tmp_path) -> None:  # noqa: F811
+    process = listen(pulse, seconds=6.0)
+    time.sleep(2.0)
+    pactl(pulse, "unload-module", "module-null-sink")
+    time.sleep(1.0)
+    pactl(pulse, "load-module", "module-null-sink", "sink_name=room", "rate=48000")
+    out, errors = process.communicate(timeout=40)
+    assert process.returncode == 0 and "Traceback" not in errors and out == ""
