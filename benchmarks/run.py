@@ -46,7 +46,13 @@ def _seconds(gig, a, b):
 
 def planning(limit: float) -> None:
     print("night        by hand (given, grouped, nearest)   best   bound  proven  time to best  time")
-    for songs, guitars, parts, seeds in ((10, 2, 1, 2), (18, 2, 2, 4), (30, 3, 2, 2), (45, 3, 3, 1)):
+    for songs, guitars, parts, seeds in (
+        (10, 2, 1, 3),
+        (18, 2, 2, 4),
+        (30, 3, 2, 3),
+        (45, 3, 3, 2),
+        (60, 4, 3, 1),
+    ):
         for seed in range(seeds):
             gig = parse_gig(gigs.club_json(seed, songs, guitars, parts))
             seen: list[tuple[float, float]] = []

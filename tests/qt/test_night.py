@@ -192,3 +192,20 @@ def test_another_night_a_rehearsal_and_how_to_leave_the_guitars(qtbot, window, m
     )
     window.night.cancel()
     qtbot.waitUntil(lambda: not window.night.planning, timeout=20000)
+
+
+def test_guitars_say_what_each_goes_through_tonight(qtbot, window) -> None:
+    window.show_view("Guitars")
+    view = window.views["Guitars"]
+    names = [i.name for i in window.session.state.instruments]
+    view.table.selectRow(names.index("Rook"))
+    lines = [view.night.item(k).text() for k in range(view.night.count())]
+    assert view.night_title.text() == "Rook tonight" and "have it in" in lines[0]
+    used = {
+        s.song
+        for s in window.night.given.order
+        if window.night.given_gig.song(s.song).ways[s.way].instrument == "rook"
+    }
+    assert sum("played" in line for line in lines) == len(used)
+    view.table.selectRow(names.index("Whimbrel"))
+    assert view.night_title.text() == "Whimbrel is not played tonight." and view.night.count() == 0

@@ -139,6 +139,9 @@ class MainWindow(QMainWindow):
         for view in self.views.values():
             view.message.connect(self.say)
         self.night.changed.connect(self._refresh)
+        self.night.changed.connect(
+            lambda: self.views["Guitars"].show_night(self.night.given_gig, self.night.given)
+        )
         self.tune.level.connect(self._show_level)
         self.tune.source_changed.connect(lambda _: self._show_status())
         self.views["Tune"].status_changed.connect(self._show_note)

@@ -18,6 +18,7 @@ from juxtatune.core.listening.source import Samples
 ATTACK_FROM, ATTACK_TO = 0.012, 0.112
 LONGEST_LOOK = 12.0
 REFINE_S = 0.05
+DAMPED_S = 0.03  # from the frame before the fall to the fall itself
 LEAST_SCORE = 0.42
 SURE_SCORE = 0.75  # above it a tone of new partials is not doubted
 MARGIN = 0.12  # by which a tone on no string must beat the best one on a string
@@ -32,7 +33,6 @@ class Candidate:
     rival: float  # score of the best tone at another octave or string
     level: float  # power of the matched peaks
     first: bool  # sounds from the very start of the recording
-    again: bool = False  # the same string was picked while it rang
 
 
 def confirm(
@@ -70,7 +70,7 @@ def confirm(
     others = [t.score for t in total if abs(12 * np.log2(t.f1 / best.f1)) > 1.0]
     fresh = sum(10 ** (peaks.level_db[np.searchsorted(peaks.hz, f)] / 10) for _, f, _ in best.matched)
     level = _power(after, rate, best.f1) if again or _rang(best, ringing[-1:]) else float(fresh)
-    return Candidate(onset, best, max(others, default=0.0), level, opening, again is not None)
+    return Candidate(onset, best, max(others, default=0.0), level, opening)
 
 
 def _power(part: Samples, rate: float, f1: float) -> float:
@@ -151,7 +151,7 @@ def _drop(t: NDArray[np.floating], total: NDArray[np.floating], beside: NDArray[
     for k in range(3, len(db)):
         after = min(k + 2, len(db) - 1)
         if db[k] - db[k - 3] < -9 and db[after] < db[k - 3] - 9:
-            return float(t[k - 2])
+            return float(t[k - 2] + DAMPED_S)
         if lost[k] and lost[after]:
             return float(t[k])
     return None

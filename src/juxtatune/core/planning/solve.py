@@ -282,9 +282,10 @@ _last: tuple[Gig, Compiled] | None = None
 def _compiled(gig: Gig) -> Compiled:
     """The compiled gig, kept for the next price: a song that is dragged changes the order and nothing else."""
     global _last
-    if _last is None or _last[0] != gig:
-        _last = (gig, compile_gig(gig))
-    return _last[1]
+    kept = _last  # another thread may put its own there meanwhile
+    if kept is None or kept[0] != gig:
+        kept = _last = (gig, compile_gig(gig))
+    return kept[1]
 
 
 def _with_ways(gig: Gig, slots: tuple[Slot, ...]) -> Gig:

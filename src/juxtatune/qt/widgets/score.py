@@ -137,7 +137,10 @@ class ScoreCanvas(QWidget):
         for score, half in zip(self.shown(), halves, strict=True):
             self._paint_head(painter, score, half)
             for k in range(len(score.rows)):
-                self._paint_row(painter, score, half, k)
+                # only what is in view, so that a long night is dragged smoothly
+                top = self._top(score, k)
+                if top < event.rect().bottom() and top + 2 * self.row_height() > event.rect().top():
+                    self._paint_row(painter, score, half, k)
             self._paint_interval(painter, score, half)
             self.energy.paint(
                 painter, score, half.left - LANE, [self._top(score, k) for k in range(len(score.rows))]

@@ -7,12 +7,24 @@ from dataclasses import replace
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QSpinBox, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QListWidget,
+    QPushButton,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
 
 from juxtatune.app import catalogue_edits, fields
 from juxtatune.app.session import Session
+from juxtatune.app.sheets import TechGuitar, tech_guitars
 from juxtatune.book.state import BookState
 from juxtatune.core.errors import UserError
+from juxtatune.core.planning.plan import Plan
+from juxtatune.core.repertoire.night import Gig
 from juxtatune.core.strings.instrument import BRIDGES, Costs, Instrument
 from juxtatune.qt.widgets.table import RowsModel, TableColumn, make_table
 
@@ -45,6 +57,8 @@ class GuitarsView(QWidget):
         self.model = RowsModel(columns, self._changed, self.message.emit)
         self.table = make_table(self.model, columns)
         self._lay_out()
+        self._tonight: dict[str, TechGuitar] = {}
+        self.table.selectionModel().currentRowChanged.connect(lambda *_: self._show_tonight())
         self._unwatch = session.watch(self.refresh)
         self.refresh()
 
@@ -84,8 +98,16 @@ class GuitarsView(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(24, 14, 24, 12)
         layout.addLayout(head)
-        layout.addWidget(self.table, 1)
+        self.night_title = QLabel()
+        self.night_title.setObjectName("strong")
+        self.night = QListWidget()
+        self.night.setAccessibleName("This guitar tonight")
+        self.night.setFrameShape(QListWidget.Shape.NoFrame)
+        self.night.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        layout.addWidget(self.table, 3)
         layout.addWidget(note)
+        layout.addWidget(self.night_title)
+        layout.addWidget(self.night, 4)
         self.setFocusProxy(self.table)
 
     def refresh(self) -> None:
@@ -93,6 +115,24 @@ class GuitarsView(QWidget):
         self.model.set_rows(self.session.state.instruments)
         if self.session.state.instruments:
             self.table.selectRow(min(row, len(self.session.state.instruments) - 1))
+
+    def show_night(self, gig: Gig | None, plan: Plan | None) -> None:
+        """Takes the order of the open night, to say what each guitar goes through in it."""
+        rows = tech_guitars(gig, plan) if gig is not None and plan is not None else []
+        self._tonight = {g.name: g for g in rows}
+        self._show_tonight()
+
+    def _show_tonight(self) -> None:
+        guitar = self.model.row(self.table.currentIndex().row())
+        mine = self._tonight.get(guitar.name) if guitar is not None else None
+        self.night.clear()
+        if guitar is None:
+            self.night_title.setText("")
+        elif mine is None:
+            self.night_title.setText(f"{guitar.name} is not played tonight.")
+        else:
+            self.night_title.setText(f"{guitar.name} tonight")
+            self.night.addItems([f"{r.minute:3.0f} min   {r.when}: {r.what}" for r in mine.rows])
 
     def _changed(self, old: Instrument, new: Instrument) -> None:
         self.session.edit("Edit a guitar", self.session.state.with_instrument(new))
