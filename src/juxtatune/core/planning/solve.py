@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import itertools
 import math
-import random
 import threading
 import time
 from collections.abc import Callable
@@ -17,21 +16,18 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from juxtatune.core.planning.climb import ROUNDS, TINY, Climb, Climber
 from juxtatune.core.planning.compiled import U64, Compiled, compile_gig
 from juxtatune.core.planning.counting import counting_bound
-from juxtatune.core.planning.neighbourhood import freed_songs, rules_around, worth_of
 from juxtatune.core.planning.plan import Plan, Slot
 from juxtatune.core.planning.price import price
 from juxtatune.core.planning.search import Effort, Found, Searcher
 from juxtatune.core.repertoire.night import Gig
 
-TINY = 1e-7
 SMALL, LARGE = 12, 22  # songs: below, widths alone are quick; above, they prove nothing in time
-ROUNDS = 16
 STARTS = 3
 BUDGET = 48  # neighbourhoods tried before the wide searches on nights that may be proven
-PATIENCE = 48  # rounds without success after which a fresh start is tried
-SIZES = (8, 10, 6, 9, 11)  # songs freed at a time
+PROOF_FROM = 60_000
 WIDTHS = (64, 600, 6_000, 60_000, 400_000, 1_500_000)
 
 
@@ -44,15 +40,6 @@ class Solution:
     optimal: bool
     elapsed_s: float
     impossible: bool = False
-
-
-@dataclass
-class Climb:
-    """A plan being improved, with how many neighbourhoods were tried and how many since the last success."""
-
-    plan: Plan
-    rounds: int = 0
-    stale: int = 0
 
 
 Progress = Callable[[Solution], None]
@@ -76,7 +63,7 @@ class Planner:
         self.proven = False
         self.impossible = False
         self.started = time.monotonic()
-        self._rng = random.Random(seed)
+        self._lock = threading.Lock()
 
     def cancel(self) -> None:
         self.stop[0] = 1
@@ -121,19 +108,20 @@ class Planner:
             )
             self.proven = True
             return
-        searcher = Searcher(self.compiled)
         pred = self.compiled.pred | self.compiled.alike
         open_songs = self.compiled.tables.n - self.compiled.first
+        climber = Climber(self.compiled, self.seed, self.stop, self._take)
         climbs: list[Climb] = []
         known = price_order(self.gig, self._start) if self._start else None
         if known is not None:
             self.best = known
             climbs.append(Climb(known))
         for width in WIDTHS:
-            if width == 60_000 and open_songs > SMALL and not self._gained:
-                continue  # nothing better turned up: go for the proof at once
+            if open_songs > SMALL and width >= PROOF_FROM:
+                self._prove_beside(climber, climbs, pred)
+                return
             for effort in self._efforts(width, open_songs):
-                found = searcher.run(pred, effort, self._start_limit(width, open_songs), self.stop)
+                found = climber.searcher.run(pred, effort, self._start_limit(width, open_songs), self.stop)
                 if self._stopped(found):
                     return
                 if found.draft is not None:
@@ -147,49 +135,46 @@ class Planner:
             if width == WIDTHS[0]:
                 self.bound = max(self.bound, counting_bound(self.gig, self.compiled.first))
             climbs = sorted(climbs, key=lambda c: c.plan.totals.objective)[:STARTS]
-            # too many songs to prove: all the time is better spent around good plans
-            budget = math.inf if open_songs > LARGE else BUDGET if width == WIDTHS[0] else ROUNDS
-            if not self._climb_on(searcher, climbs, budget):
+            if open_songs > LARGE:
+                self._climb_twice(climber, climbs)
+                return
+            if not climber.climb_on(climbs, BUDGET if width == WIDTHS[0] else ROUNDS):
                 return
 
     def _start_limit(self, width: int, open_songs: int) -> float:
         """Several different starts are wanted; after that only what beats the best plan counts."""
         return math.inf if width == WIDTHS[0] and open_songs > SMALL else self._limit()
 
-    def _climb_on(self, searcher: Searcher, climbs: list[Climb], budget: float) -> bool:
-        """Improves the starts, then the best of them; a fresh start whenever that has got stuck.
+    def _climb_twice(self, climber: Climber, climbs: list[Climb]) -> None:
+        """Too many songs to prove: two climbers with different luck spend all the time around good plans."""
+        other = Climber(self.compiled, self.seed + 1, self.stop, self._take)
+        beside = [Climb(c.plan) for c in climbs]
+        thread = threading.Thread(target=other.climb_on, args=(beside, math.inf), daemon=True)
+        thread.start()
+        climber.climb_on(climbs, math.inf)
+        thread.join()
 
-        `budget` counts neighbourhoods tried. False when the planning is over.
+    def _prove_beside(self, climber: Climber, climbs: list[Climb], pred: U64) -> None:
+        """Wide searches on a thread of their own, while this one climbs on.
+
+        The proof works from the best plan of this moment, so that a proven optimum does not depend on luck.
         """
-        for climb in climbs:
-            budget -= ROUNDS
-            if climb.rounds < ROUNDS and not self._improve(searcher, climb, ROUNDS):
-                return False
-        climbs.sort(key=lambda c: c.plan.totals.objective)
-        while budget > 0:
-            best = climbs[0]
-            budget -= ROUNDS
-            if not self._improve(searcher, best, ROUNDS):
-                return False
-            if best.stale < PATIENCE:
-                continue
-            best.stale = 0
-            fresh = self._fresh_start(searcher)
-            if fresh is None:
-                continue
-            budget -= 2 * ROUNDS
-            if not self._improve(searcher, fresh, 2 * ROUNDS):
-                return False
-            climbs.append(fresh)
-            climbs.sort(key=lambda c: c.plan.totals.objective)
-        return self.stop[0] == 0
+        # nothing better turned up lately: go for the widest at once
+        widths = [w for w in WIDTHS if w >= PROOF_FROM and (w > PROOF_FROM or self._gained)]
+        thread = threading.Thread(target=self._prove, args=(pred, widths, self._limit()), daemon=True)
+        thread.start()
+        if climbs:
+            climber.climb_on(climbs, math.inf)
+        thread.join()
 
-    def _fresh_start(self, searcher: Searcher) -> Climb | None:
-        """Another plan from a narrow search with another weight of the guess."""
-        pred = self.compiled.pred | self.compiled.alike
-        guess = 10 ** self._rng.uniform(-2, 0.1)
-        found = searcher.run(pred, Effort(64, 0, guess), math.inf, self.stop)
-        return Climb(price(self.gig, found.draft)) if found.draft is not None else None
+    def _prove(self, pred: U64, widths: list[int], limit: float) -> None:
+        searcher = Searcher(self.compiled)
+        for width in widths:
+            found = searcher.run(pred, Effort(width, 2, 0.0), limit, self.stop)
+            if self._stopped(found):
+                self.cancel()  # the climb beside it has nothing left to find
+                return
+            limit = min(limit, found.cost - TINY)
 
     def _stopped(self, found: Found) -> bool:
         """Takes what a search brought; True when the planning is over."""
@@ -198,25 +183,6 @@ class Planner:
         self._gained = found.draft is not None
         self._take(found)
         return self.proven or self.impossible or (self._any and self.best is not None)
-
-    def _improve(self, searcher: Searcher, climb: Climb, rounds: int) -> bool:
-        """Frees some songs of a plan at a time; False when the planning is over."""
-        for _ in range(rounds):
-            k, climb.rounds = climb.rounds, climb.rounds + 1
-            # longer without success: freer and wider
-            patience = min(climb.stale // 30, 3 if self.compiled.tables.n > LARGE else 0)
-            free = freed_songs(self._rng, self.compiled, climb.plan, SIZES[k % len(SIZES)] + patience)
-            pred = rules_around(self.compiled, climb.plan, free)
-            effort = Effort(200 << patience, k // len(SIZES) % 2, 0.0, worth_of(self.compiled, climb.plan))
-            found = searcher.run(pred, effort, climb.plan.totals.objective - TINY, self.stop)
-            if found.stopped:
-                return False
-            climb.stale += 1
-            if found.draft is not None:
-                climb.stale = 0
-                climb.plan = price(self.gig, found.draft)
-                self._take(replace(found, bound=0.0))
-        return True
 
     def _efforts(self, width: int, open_songs: int) -> list[Effort]:
         if width == WIDTHS[0] and open_songs > SMALL:
@@ -231,7 +197,13 @@ class Planner:
         return self.best.totals.objective - TINY if self.best is not None else math.inf
 
     def _take(self, found: Found) -> None:
-        """Re-prices what was found; keeps it if better; learns from the bound."""
+        """Re-prices what was found; keeps it if better; learns from the bound. Called from two threads."""
+        with self._lock:
+            self._learn(found)
+        if self.progress is not None:
+            self.progress(self.solution())
+
+    def _learn(self, found: Found) -> None:
         if found.draft is not None:
             plan = price(self.gig, found.draft)
             if self.best is None or plan.totals.objective < self.best.totals.objective:
@@ -242,8 +214,6 @@ class Planner:
                 self.proven = True
             if self.best is None and found.bound == math.inf:
                 self.impossible = True
-        if self.progress is not None:
-            self.progress(self.solution())
 
 
 def _floored(bound: float) -> float:
