@@ -395,3 +395,20 @@ def test_the_level_is_shown_as_a_bar_and_a_noise_print_is_taken(qtbot, window) -
     assert window.level.share(0.0) == 1.0 and window.level.share(-80.0) == 0.0
     window.show_view("Night")
     assert window.level.level is None
+
+
+def test_the_sound_menu_offers_each_channel_of_an_input(qtbot, window, monkeypatch) -> None:
+    from juxtatune.devices.sound_in import Device
+    from juxtatune.qt import sound_menu
+
+    inputs = [Device(0, "two ins", 2, 48000, True), Device(1, "one in", 1, 48000, False)]
+    monkeypatch.setattr(sound_menu, "devices", lambda: inputs)
+    chosen = []
+    monkeypatch.setattr(window.tune, "use_device", lambda name, channel=None: chosen.append((name, channel)))
+    window.sound_menu.fill()
+    actions = window.sound_menu.menu.actions()
+    both = next(a.menu() for a in actions if a.text() == "two ins")
+    assert [a.text() for a in both.actions()] == ["The clearer channel", "Left channel", "Right channel"]
+    both.actions()[2].trigger()
+    next(a for a in actions if a.text() == "one in").trigger()
+    assert chosen == [("two ins", 1), ("one in", None)]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import replace
+from itertools import pairwise
 
 from juxtatune.book.state import BookState, NightRecord, gig_of
 from juxtatune.core.planning.plan import Plan, Slot
@@ -58,12 +59,19 @@ def toggle_medley(night: NightRecord, song: str) -> NightRecord:
     """Ties a song to the one after it in the same part, or unties it."""
     tied = tuple(p for p in night.rules.adjacent if p[0] != song)
     if len(tied) == len(night.rules.adjacent):
-        order = list(night.slots)
-        k = next(k for k, s in enumerate(order) if s.song == song)
-        if k + 1 >= len(order) or order[k + 1].part != order[k].part:
+        after = _next_in_part(night, song)
+        if after is None:
             return night
-        tied = (*tied, (song, order[k + 1].song))
+        tied = (*tied, (song, after))
     return replace(night, rules=replace(night.rules, adjacent=tied))
+
+
+def _next_in_part(night: NightRecord, song: str) -> str | None:
+    """The song straight after one, or None at the end of a part."""
+    for here, after in pairwise(night.slots):
+        if here.song == song and here.part == after.part:
+            return after.song
+    return None
 
 
 def set_talk(night: NightRecord, song: str, seconds: float) -> NightRecord:
@@ -87,11 +95,10 @@ def toggle_apart(night: NightRecord, song: str) -> NightRecord:
     """Keeps a song from standing beside the one after it in its part, or lets it again."""
     kept = tuple(p for p in night.rules.apart if song not in p)
     if len(kept) == len(night.rules.apart):
-        order = list(night.slots)
-        k = next(k for k, s in enumerate(order) if s.song == song)
-        if k + 1 >= len(order) or order[k + 1].part != order[k].part:
+        after = _next_in_part(night, song)
+        if after is None:
             return night
-        kept = (*kept, (song, order[k + 1].song))
+        kept = (*kept, (song, after))
     return replace(night, rules=replace(night.rules, apart=kept))
 
 

@@ -30,8 +30,8 @@ from juxtatune.book.formats.gig_out import write_gig
 from juxtatune.book.state import gig_of, state_of_gig
 from juxtatune.core.errors import UserError
 from juxtatune.core.planning.trace import trace
-from juxtatune.devices.sound_in import devices
 from juxtatune.qt.night_menu import NightMenu
+from juxtatune.qt.sound_menu import SoundMenu
 from juxtatune.qt.theme import apply_theme
 from juxtatune.qt.views.guitars.view import GuitarsView
 from juxtatune.qt.views.night.presenter import NightPresenter
@@ -181,8 +181,7 @@ class MainWindow(QMainWindow):
         self._action(night, "&Take the planned order", self.night.take)
         self._action(night, "&Stop planning", self.night.cancel)
         self.night_menu = NightMenu(self, night)
-        self.sound_menu = bar.addMenu("&Sound")
-        self.sound_menu.aboutToShow.connect(self._fill_sound)
+        self.sound_menu = SoundMenu(self.tune, bar.addMenu("&Sound"), self)
         help_menu = bar.addMenu("&Help")
         self._action(help_menu, "&About Juxtatune", self._about)
 
@@ -193,27 +192,6 @@ class MainWindow(QMainWindow):
             action.setCheckable(True)
             action.setChecked(self.preferences.theme == name)
             group.addAction(action)
-
-    def _fill_sound(self) -> None:
-        self.sound_menu.clear()
-        self._action(self.sound_menu, "Simulated guitar", self.tune.use_simulated)
-        self._action(self.sound_menu, "Sound file…", self._open_sound)
-        self._action(self.sound_menu, "Take a noise print of the room", self.tune.take_print)
-        self.sound_menu.addSeparator()
-        try:
-            found = devices()
-        except UserError:
-            found = []
-        for device in found:
-            if device.channels < 2:
-                self._action(self.sound_menu, device.name, partial(self.tune.use_device, device.name))
-                continue
-            channels = self.sound_menu.addMenu(device.name)
-            self._action(channels, "The clearer channel", partial(self.tune.use_device, device.name))
-            for k, side in enumerate(("Left channel", "Right channel")):
-                self._action(channels, side, partial(self.tune.use_device, device.name, k))
-        if not found:
-            self._action(self.sound_menu, "No sound input found", lambda: None).setEnabled(False)
 
     # -- navigation
     def show_view(self, view: str) -> None:
@@ -404,13 +382,6 @@ class MainWindow(QMainWindow):
             self.say(error.message())
             return
         self.say(f"Exported to {path}.")
-
-    def _open_sound(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(
-            self, "Listen to a sound file", "", "Sound files (*.wav *.flac *.ogg)"
-        )
-        if name:
-            self.tune.use_file(Path(name))
 
     def _about(self) -> None:
         QMessageBox.about(

@@ -73,6 +73,7 @@ class GuitarsView(QWidget):
         title.setObjectName("title")
         self.name = QLineEdit()
         self.name.setPlaceholderText("Name of a new guitar")
+        self.name.setMinimumWidth(190)
         self.name.returnPressed.connect(self.add)
         self.strings = QSpinBox()
         self.strings.setRange(4, 12)
