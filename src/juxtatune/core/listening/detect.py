@@ -9,7 +9,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from juxtatune.core.listening.moving import moving_max, moving_mean, moving_median, moving_min
+from juxtatune.core.listening.moving import frames, moving_max, moving_mean, moving_median, moving_min
 from juxtatune.core.listening.source import Samples
 
 HOP_S = 0.0105
@@ -32,13 +32,13 @@ def flux(x: Samples, rate: float) -> tuple[NDArray[np.float64], float, int]:
     window = np.hanning(size + 2)[1:-1].astype(np.float32)
     padded = np.concatenate([np.zeros(size // 2), x, np.zeros(size)]).astype(np.float32)
     count = len(x) // hop + 1
-    frames = np.lib.stride_tricks.sliding_window_view(padded, size)[: count * hop : hop]
+    rows = frames(padded, size, hop)[:count]
     low, high = int(50 / rate * size), int(min(4500, 0.46 * rate) / rate * size)
     per_chunk = int(CHUNK_S / (hop / rate))
     out = []
     carry: F32 | None = None
-    for begin in range(0, len(frames), per_chunk):
-        some = frames[begin : begin + per_chunk]
+    for begin in range(0, len(rows), per_chunk):
+        some = rows[begin : begin + per_chunk]
         # in portions that stay in the processor's cache
         magnitude = np.concatenate([
             np.abs(np.fft.rfft(some[k : k + PORTION] * window, axis=1)[:, low:high])
@@ -126,8 +126,9 @@ class RollingFlux:
         self._waiting = waiting[count * self.step :]
         if count == 0:
             return
-        frames = np.lib.stride_tricks.sliding_window_view(waiting, self.size)[: count * self.step : self.step]
-        fresh = np.abs(np.fft.rfft(frames * self._window, axis=1)[:, self._band])
+        fresh = np.abs(
+            np.fft.rfft(frames(waiting, self.size, self.step) * self._window, axis=1)[:, self._band]
+        )
         lead = self._magnitude[-(LAG + 2) :]
         self._magnitude = np.concatenate([self._magnitude, fresh])[-self._keep :]
         if self._floor is None or self._total // FLOOR_EVERY != (self._total + count) // FLOOR_EVERY:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from juxtatune.core.listening.moving import frames
 from juxtatune.core.listening.source import Samples
 
 LOWEST_RATE = 12000.0
@@ -58,7 +59,7 @@ class Decimator:
         width, step = len(self.band), BLOCK * self.factor
         blocks = -(-count // BLOCK)
         padded = np.concatenate([joined, np.zeros(max(0, (blocks - 1) * step + width - len(joined)))])
-        views = np.lib.stride_tricks.sliding_window_view(padded, width)[::step][:blocks]
+        views = frames(padded, width, step)[:blocks]
         parts = [views[k : k + 512].astype(np.float32) @ self.band for k in range(0, blocks, 512)]
         return np.concatenate(parts).ravel()[:count].astype(float)
 

@@ -51,7 +51,9 @@ class Listener:
         self.targets = targets
         self._decimator: Decimator | None = None
         self._rate = 0
-        self._x: Samples = np.zeros(0)
+        self._x: Samples = np.zeros(0)  # the last seconds, a view of the store
+        self._store: Samples = np.zeros(0)
+        self._used = 0
         self._begin = 0.0  # time of the first kept sample
         self._origin = 0.0  # time of the first sample since the last start
         self._flux = RollingFlux(12000.0, LOOK_BACK_S)
@@ -76,12 +78,8 @@ class Listener:
         assert self._decimator is not None
         fresh = self._decimator.feed(block.samples)
         self._flux.feed(fresh)
-        self._x = np.concatenate([self._x, fresh])
         rate = self._decimator.rate
-        spare = len(self._x) - int(KEEP_S * rate)
-        if spare > 0:
-            self._x = self._x[spare:]
-            self._begin += spare / rate
+        self._keep(fresh, rate)
         end = self._begin + len(self._x) / rate
         settled: tuple[Reading, ...] = ()
         if end - self._looked >= LOOK_EVERY_S:
@@ -95,6 +93,20 @@ class Listener:
             bool(len(block.samples) and np.max(np.abs(block.samples)) >= CLIP_AT), block.lost, printed,
         )  # fmt: skip
 
+    def _keep(self, fresh: Samples, rate: float) -> None:
+        """Appends to the last seconds, in place: they are moved to the front only when the store is full."""
+        keep = int(KEEP_S * rate)
+        if self._used + len(fresh) > len(self._store):
+            tail = self._x[-keep:].copy()
+            self._store = np.empty(max(2 * keep, len(tail) + len(fresh)))
+            self._store[: len(tail)] = tail
+            self._used = len(tail)
+        self._store[self._used : self._used + len(fresh)] = fresh
+        self._used += len(fresh)
+        held = len(self._x) + len(fresh)
+        self._begin += max(0, held - keep) / rate
+        self._x = self._store[self._used - min(held, keep) : self._used]
+
     def finish(self) -> tuple[Reading, ...]:
         """Readings of what still sounds when the sound ends."""
         if self._decimator is None:
@@ -107,7 +119,7 @@ class Listener:
         if block.rate != self._rate:
             self._quiet = None
         self._rate = block.rate
-        self._x = np.zeros(0)
+        self._x, self._store, self._used = np.zeros(0), np.zeros(0), 0
         self._begin = self._origin = block.start / block.rate - self._decimator.delay
         self._flux = RollingFlux(self._decimator.rate, LOOK_BACK_S)
         self._hint = None

@@ -190,7 +190,8 @@ def solve(d: Demodulated, f1: float, stretch: float, with_glide: bool) -> Fit | 
         return None
     shift, bend, sigma = joined
     new_stretch = float(np.clip(stretch + bend, 0.0, 2e-3))
-    decay, amplitude = _decays(t, power, alive)
+    # what rebuilds the onset is not asked for at a moment's look
+    decay, amplitude = _decays(t, power, alive) if with_glide else (np.zeros(len(n)), np.zeros(len(n)))
     snr = float(10 * np.log10(np.max(np.max(power, axis=0) / noise)))
     return Fit(
         f1 * (1 + shift), new_stretch, glide, tau if tau else 0.1, _calibrated(sigma, float(t[-1])), origin,
