@@ -90,3 +90,13 @@ def test_the_best_changes_are_the_best_single_moves() -> None:
     )  # fmt: skip
     assert changes[0].saves_s == pytest.approx(by_hand)
     assert len({c.song for c in changes}) == len(changes) <= 3
+
+
+def test_a_song_left_out_shortens_the_part_it_stands_in_and_not_another() -> None:
+    # planned, the interval hides the one retune; s0 is listed first but may stand in either part
+    gig = gig_of([LOW, DROP, LOW, DROP], parts=[{"songs": 2}, {"songs": 2}])
+    plan = solve(gig, 10.0).plan
+    swapped = price_order(gig, tuple(replace(s, part=1 - s.part) for s in plan.order[2:] + plan.order[:2]))
+    assert plan.totals.objective == swapped.totals.objective == 0.0
+    for order in (plan, swapped):
+        assert [e.saves_s for e in without_song(gig, order)] == [0.0] * 4

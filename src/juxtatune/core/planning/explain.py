@@ -78,7 +78,7 @@ def without_song(gig: Gig, plan: Plan) -> Iterator[Effect]:
     for slot in plan.order:
         if slot.way is None:
             continue
-        other = price_order(_cut(gig, slot.song), tuple(s for s in plan.order if s.song != slot.song))
+        other = price_order(_cut(gig, slot), tuple(s for s in plan.order if s.song != slot.song))
         if other is not None:
             yield Effect("without", (slot.song,), "", plan.totals.objective - other.totals.objective, False)
 
@@ -183,11 +183,9 @@ def _with_songs(gig: Gig, changed: dict[str, Song]) -> Gig:
     return replace(gig, songs=tuple(changed.get(s.id, s) for s in gig.songs))
 
 
-def _cut(gig: Gig, song: str) -> Gig:
-    """The gig with a song left out: its part is shorter, and rules that name it go."""
-    night = gig.night
-    at = [s.id for s in gig.songs].index(song)
-    part = gig.part_of_place()[at]
+def _cut(gig: Gig, slot: Slot) -> Gig:
+    """The gig with a song left out: the part it stands in is shorter, and rules that name it go."""
+    night, song, part = gig.night, slot.song, slot.part
 
     def rest(pairs: tuple[tuple[str, str], ...]) -> tuple[tuple[str, str], ...]:
         return tuple(p for p in pairs if song not in p)
