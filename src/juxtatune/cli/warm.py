@@ -33,7 +33,11 @@ def warm_listener() -> None:
 
 
 def warm_planner() -> None:
+    import numpy as np
+
     from juxtatune.core.music.catalogue import parse_tuning
+    from juxtatune.core.planning.compiled import compile_gig
+    from juxtatune.core.planning.relax import Exploration
     from juxtatune.core.planning.solve import solve
     from juxtatune.core.repertoire.night import Gig, Night, Part
     from juxtatune.core.repertoire.song import Song, Way
@@ -45,7 +49,9 @@ def warm_planner() -> None:
         Song(str(k), str(k), 180.0, 0.0, (Way("one", parse_tuning(name)),))
         for k, name in enumerate(("standard", "drop D"))
     )
-    solve(Gig((instrument,), songs, Night((Part("Set", 2),))), 600.0)
+    gig = Gig((instrument,), songs, Night((Part("Set", 2),)))
+    solve(gig, 600.0)
+    Exploration(compile_gig(gig), {0, 1}, 0, 64).go_on(100.0, 50.0, np.zeros(1, np.int64))
 
 
 if __name__ == "__main__":

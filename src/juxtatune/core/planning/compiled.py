@@ -8,7 +8,6 @@ on it", then four bits of capo (15: not yet decided).
 
 from __future__ import annotations
 
-import itertools
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
@@ -18,6 +17,7 @@ from numpy.typing import NDArray
 
 from juxtatune.core.errors import UserError
 from juxtatune.core.music.tuning import SAME
+from juxtatune.core.planning.cliques import clique_tables
 from juxtatune.core.planning.price import played_count
 from juxtatune.core.repertoire.night import Gig, with_open_rules
 
@@ -60,8 +60,13 @@ class Tables(NamedTuple):
     pitch_mask: U64  # (K, S, P, words) songs that may use the string at that pitch
     inst_mask: U64  # (K, words) songs that may use the instrument
     sole_mask: U64  # (K, words) songs that only this instrument plays
-    single_class: I64  # (n,) class of a song with only one demand, else -1
-    event: F64  # (K,) least seconds of one retune
+    sole_classes: U64  # (K, words) songs with one demand, on this instrument
+    single_mask: U64  # (C, words) songs that want this class and no other
+    clique_start: I64  # (K + 1,) first of an instrument's cliques
+    clique_class: I64  # (Q, M) classes of which every two clash, -1 padded
+    clique_full: F64  # (Q, M) least seconds of arriving at each from another
+    clique_least: F64  # (Q, M) the same, by its cheapest string alone
+    again: float  # least seconds by which a retune grows when spread over one more gap
     # signatures of the song just played
     sig_inst: I64
     sig_cover: F64
@@ -72,6 +77,8 @@ class Tables(NamedTuple):
     cover: F64
     by_cover: I64  # (n,) songs by falling cover
     least_comp: F64
+    usual_cover: float  # the median
+    comp_total: float  # of the least compromises
     follows: I64  # (n,) song that must be straight before, -1 none
     energy: F64
     by_energy: I64
@@ -85,6 +92,9 @@ class Tables(NamedTuple):
     curve_sorted: F64  # (n + 1, n) the curve from a place on, sorted, padded
     tech: bool
     max_dead: float
+    relaxed: bool  # some songs may be played again and again, or not at all
+    repeat: U64  # (words,) which
+    repeat_cover: float  # largest cover of these
 
 
 class Packed(NamedTuple):
@@ -160,13 +170,20 @@ class _Compiler:
         ways = self._ways()
         insts = self._instruments()
         songs = self._songs()
+        insts |= self._cliques(ways, insts, songs)
         places = self._places()
         tables = Tables(
             n=self.n, words=self.words, insts=len(self.gig.instruments), classes=len(self.classes),
             **ways, **insts, **songs, **places, **self._sigs,
             curve_weight=float(self.night.curve_weight_s) if self.night.curve is not None else 0.0,
+            usual_cover=float(np.median(songs["cover"])),
+            comp_total=float(songs["least_comp"].sum()),
+            again=float(np.min(insts["cost"][:, 0] + insts["cost"][:, 3] * insts["strings"])),
             tech=self.night.tech,
             max_dead=np.inf if self.night.max_dead_s is None else float(self.night.max_dead_s),
+            relaxed=False,
+            repeat=np.zeros(self.words, np.uint64),
+            repeat_cover=0.0,
         )  # fmt: skip
         first = played_count(self.gig)
         pred, alike = self._before(), self._alike()
@@ -284,7 +301,6 @@ class _Compiler:
             "use_mask": np.zeros((k, s, self.words), np.uint64),
             "pitch_mask": np.zeros((k, s, p, self.words), np.uint64),
             "inst_mask": np.zeros((k, self.words), np.uint64),
-            "event": np.zeros(k),
         }
         for i in range(k):
             self._layout(i, t)
@@ -299,7 +315,7 @@ class _Compiler:
 
     def _layout(self, i: int, t: dict[str, np.ndarray]) -> None:
         instrument = self.gig.instruments[i]
-        position, blank, step = 0, 0, np.inf
+        position, blank = 0, 0
         for at, values in enumerate(self.values[i]):
             t["pitch"][i, at, : len(values)] = values
             t["pitch_count"][i, at] = len(values)
@@ -307,8 +323,6 @@ class _Compiler:
             t["offset"][i, at], t["width"][i, at] = position, width
             blank |= ((1 << width) - 1) << position
             position += width + 2
-            ordered = sorted(values)
-            step = min([step, *(b - a for a, b in itertools.pairwise(ordered))])
         if position > ROOM:
             raise UserError(
                 f"{sum(len(v) for v in self.values[i])} different pitches on its strings",
@@ -316,9 +330,17 @@ class _Compiler:
             )  # fmt: skip
         t["ready_bit"][i] = position
         t["blank"][i] = np.uint64(blank | FREE_CAPO << (position + 1))
-        c = instrument.costs
-        least = c.string_s + c.semitone_s * (step if np.isfinite(step) else 0.0)
-        t["event"][i] = c.base_s + c.check_s * instrument.strings + c.passes * least
+
+    def _cliques(
+        self, ways: dict[str, np.ndarray], insts: dict[str, np.ndarray], songs: dict[str, np.ndarray]
+    ) -> dict[str, np.ndarray]:
+        usable = [bool(row.any()) for row in songs["single_mask"]]
+        found = clique_tables(ways["class_inst"], ways["class_pitch"], usable, insts)
+        sole = np.zeros((len(insts["strings"]), self.words), np.uint64)
+        for c, row in enumerate(songs["single_mask"]):
+            sole[ways["class_inst"][c]] |= row
+        found["sole_classes"] = sole
+        return found
 
     # -- songs, places, rules
     def _songs(self) -> dict[str, np.ndarray]:
@@ -329,7 +351,7 @@ class _Compiler:
         for first, second in self.night.adjacent:
             follows[self.song_at[second]] = self.song_at[first]
         sole = np.zeros((len(self.gig.instruments), self.words), np.uint64)
-        single = np.full(self.n, -1, np.int64)
+        single = np.zeros((len(self.classes), self.words), np.uint64)
         demands: list[set[int]] = [set() for _ in range(self.n)]
         for c, members in enumerate(self.class_songs):
             for v in members:
@@ -339,7 +361,7 @@ class _Compiler:
             if len(names) == 1:
                 sole[self.inst_at[names.pop()]] |= bits([v], self.words)
             if len(demands[v]) == 1:
-                single[v] = next(iter(demands[v]))
+                single[next(iter(demands[v]))] |= bits([v], self.words)
         return {
             "length": np.array([s.length_s for s in songs], float),
             "cover": cover,
@@ -349,7 +371,7 @@ class _Compiler:
             "energy": energy,
             "by_energy": np.argsort(energy, kind="stable").astype(np.int64),
             "sole_mask": sole,
-            "single_class": single,
+            "single_mask": single,
         }
 
     def _places(self) -> dict[str, np.ndarray]:

@@ -10,11 +10,12 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
-from juxtatune.core.planning.kernel import MOST_OPTIONS, WORDS, bound_ahead, guess_ahead, i0, successors
+from juxtatune.core.planning.ahead import bound_ahead, bound_scratch, guess_ahead
+from juxtatune.core.planning.kernel import MOST_OPTIONS, successors
+from juxtatune.core.planning.packed import CLASSES, INSTS, WORDS, N, i0
 
 _jit = nb.njit(cache=True, nogil=True)
 MOST_SUCCESSORS = 1 << 16
-EVENTS = 256
 
 
 @_jit
@@ -26,6 +27,9 @@ def scratch(insts):
         np.empty((MOST_OPTIONS, insts), np.uint64),
         np.empty(MOST_OPTIONS),
         np.empty(MOST_OPTIONS),
+        np.empty((insts, MOST_OPTIONS), np.uint64),
+        np.empty((insts, MOST_OPTIONS)),
+        np.empty(insts, np.int64),
     )
 
 
@@ -106,14 +110,15 @@ def advance(t, pred, place, old, rows, limit, extras, width, guess, worth, stop,
     Returns (rows in the new layer, least bound among the dropped, lossy, stopped).
     """
     keys, g, f, rank, parent, option = new
-    room = len(g)
+    most = len(g)
     table[:] = -1
     count = 0
     dropped = np.inf
     lossy = False
     words = i0(t, WORDS)
     left = np.empty(words, np.uint64)
-    events = np.empty(EVENTS)
+    must = np.empty(words, np.uint64)
+    room = bound_scratch(i0(t, N), i0(t, CLASSES), i0(t, INSTS), i0(t, WORDS))
     for row in range(rows):
         if stop[0] != 0:
             return count, dropped, lossy, True
@@ -133,12 +138,12 @@ def advance(t, pred, place, old, rows, limit, extras, width, guess, worth, stop,
                 continue
             for w in range(words):
                 left[w] = ~key[w]
-            bound = cost + bound_ahead(t, key, place + 1, left, events)
+            bound = cost + bound_ahead(t, key, place + 1, left, must, room)
             if bound >= limit:
                 continue
-            if count == room:
+            if count == most:
                 count, dropped = _shrink(
-                    max(width, room // 2), count, keys, g, f, rank, parent, option, table, dropped
+                    max(width, most // 2), count, keys, g, f, rank, parent, option, table, dropped
                 )
                 at = _find(table, keys, key, len(table))
             keys[count] = key

@@ -8,6 +8,7 @@ import numpy as np
 
 from juxtatune.core.planning import kernel, layers
 from juxtatune.core.planning.compiled import F64, U64, Compiled
+from juxtatune.core.planning.packed import pitch_of
 from juxtatune.core.planning.plan import Draft, Retune, Slot
 
 
@@ -153,7 +154,7 @@ class _Reader:
                 continue
             inst = self.gig.instruments[i]
             for s in range(inst.strings):
-                x, y = kernel._get(self.c.packed, i, s, a[i]), kernel._get(self.c.packed, i, s, b[i])
+                x, y = pitch_of(self.c.packed, i, s, a[i]), pitch_of(self.c.packed, i, s, b[i])
                 if x >= 0 and y >= 0 and x != y:
                     source, target = float(self.t.pitch[i, s, x]), float(self.t.pitch[i, s, y])
                     moves.append(Retune(inst.id, inst.strings - s, source, target))

@@ -21,6 +21,7 @@ from juxtatune.core.planning.compiled import U64, Compiled, compile_gig
 from juxtatune.core.planning.counting import counting_bound
 from juxtatune.core.planning.plan import Plan, Slot
 from juxtatune.core.planning.price import price
+from juxtatune.core.planning.relax import Relaxer
 from juxtatune.core.planning.search import Effort, Found, Searcher
 from juxtatune.core.repertoire.night import Gig
 
@@ -28,6 +29,9 @@ SMALL, LARGE = 12, 22  # songs: below, widths alone are quick; above, they prove
 STARTS = 3
 BUDGET = 48  # neighbourhoods tried before the wide searches on nights that may be proven
 PROOF_FROM = 60_000
+BESIDE = 800  # neighbourhoods tried beside a proof before the bound is raised another way
+MANY = 36  # songs
+BOUND_SHARE, BOUND_SHARE_OF_MANY = 0.5, 0.2  # of the time, at most
 WIDTHS = (64, 600, 6_000, 60_000, 400_000, 1_500_000)
 
 
@@ -79,6 +83,7 @@ class Planner:
 
     def run(self, time_limit: float) -> Solution:
         """Searches until proven, cancelled or out of time (seconds)."""
+        self._time_limit = time_limit
         timer = threading.Timer(max(0.0, time_limit - (time.monotonic() - self.started)), self.cancel)
         timer.daemon = True
         timer.start()
@@ -95,6 +100,7 @@ class Planner:
 
     _any = False
     _gained = False
+    _time_limit = math.inf
 
     def _search(self) -> None:
         if self.compiled.first == self.compiled.tables.n:
@@ -146,16 +152,38 @@ class Planner:
         return math.inf if width == WIDTHS[0] and open_songs > SMALL else self._limit()
 
     def _climb_twice(self, climber: Climber, climbs: list[Climb]) -> None:
-        """Too many songs to prove: two climbers with different luck spend all the time around good plans."""
+        """Too many songs to prove: two climbers with different luck spend the time around good plans.
+
+        The second begins when the bound is half of the best plan's cost, or has had its share of the time.
+        """
         other = Climber(self.compiled, self.seed + 1, self.stop, self._take)
         beside = [Climb(c.plan) for c in climbs]
-        thread = threading.Thread(target=other.climb_on, args=(beside, math.inf), daemon=True)
+
+        def second() -> None:
+            share = BOUND_SHARE if self.compiled.tables.n <= MANY else BOUND_SHARE_OF_MANY
+            until = time.monotonic() + share * self._time_limit
+            self._raise_bound(lambda bound: time.monotonic() < until and bound < self._limit() / 2)
+            if self.best is not None:
+                other.climb_on([Climb(self.best), *beside], math.inf)
+
+        thread = threading.Thread(target=second, daemon=True)
         thread.start()
         climber.climb_on(climbs, math.inf)
         thread.join()
 
+    def _raise_bound(self, go_on: Callable[[float], bool]) -> None:
+        """Explores relaxed nights until `go_on` says no to a bound."""
+
+        def told(bound: float) -> bool:
+            self._take(Found(math.inf, None, bound, False))
+            if self.proven:
+                self.cancel()
+            return go_on(bound)
+
+        Relaxer(self.compiled).raise_on(self._limit, self.stop, told)
+
     def _prove_beside(self, climber: Climber, climbs: list[Climb], pred: U64) -> None:
-        """Wide searches on a thread of their own, while this one climbs on.
+        """Wide searches on a thread of their own, while this one climbs on, then raises the bound another way.
 
         The proof works from the best plan of this moment, so that a proven optimum does not depend on luck.
         """
@@ -163,7 +191,8 @@ class Planner:
         widths = [w for w in WIDTHS if w >= PROOF_FROM and (w > PROOF_FROM or self._gained)]
         thread = threading.Thread(target=self._prove, args=(pred, widths, self._limit()), daemon=True)
         thread.start()
-        if climbs:
+        if climbs and climber.climb_on(climbs, BESIDE):
+            self._raise_bound(lambda _: True)
             climber.climb_on(climbs, math.inf)
         thread.join()
 

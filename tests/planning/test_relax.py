@@ -1,0 +1,83 @@
+"""Bounds: what a relaxed night costs at least, and what the search may leave unlooked at."""
+
+from __future__ import annotations
+
+import json
+import math
+
+import numpy as np
+from benchmarks.gigs import club_json
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from juxtatune.book.formats.gig import parse_gig
+from juxtatune.core.planning.compiled import compile_gig
+from juxtatune.core.planning.relax import Exploration, Relaxer, open_songs, spans
+from juxtatune.core.planning.search import Effort, Searcher
+from juxtatune.core.planning.solve import solve
+from tests.strategies import small_gigs
+
+GO = np.zeros(1, np.int64)
+
+
+def relaxed_cost(night, tracked) -> float:
+    """The least cost of relaxed plans, whichever part costs least."""
+    leads = [Exploration(night, tracked, k, 50_000) for k in range(len(spans(night)))]
+    for lead in leads:
+        lead.go_on(1e9, 1e9, GO)
+    return min(lead.bound for lead in leads)
+
+
+@settings(max_examples=60, deadline=None)
+@given(small_gigs(), st.data())
+def test_a_relaxed_night_never_costs_more_than_the_best_plan(value, data) -> None:
+    gig = parse_gig(json.dumps(value))
+    night = compile_gig(gig)
+    best = solve(gig, 20.0)
+    if best.plan is None or night.first == len(gig.songs):
+        return
+    tracked = {v for v in open_songs(night) if data.draw(st.booleans())}
+    assert relaxed_cost(night, tracked) <= best.plan.totals.objective + 1e-6
+    raised: list[float] = []
+    Relaxer(night).raise_on(lambda: math.inf, GO, lambda bound: raised.append(bound) or len(raised) < 20)
+    assert all(bound <= best.plan.totals.objective + 1e-6 for bound in raised)
+
+
+@settings(max_examples=60, deadline=None)
+@given(small_gigs())
+def test_a_limit_just_above_the_optimum_does_not_hide_it(value) -> None:
+    # whatever the bound of a state throws away, the best plan is not among it
+    night = compile_gig(parse_gig(json.dumps(value)))
+    wide = Searcher(night).run(night.pred, Effort(10_000), math.inf, GO)
+    if wide.draft is None:
+        return
+    again = Searcher(night).run(night.pred, Effort(10_000), wide.cost + 1e-6, GO)
+    assert again.draft is not None and abs(again.cost - wide.cost) < 1e-6
+
+
+def test_one_gap_may_hide_work_on_two_guitars() -> None:
+    # both guitars are retuned while one song's talk lasts; a bound that gave each retune a gap of its own would lie
+    standard, dropped = "E2 A2 D3 G3 B3 E4", "D2 A2 D3 G3 B3 E4"
+    songs = [
+        {"id": f"{g}{k}", "length_s": 100, "ways": [{"instrument": g, "tuning": tuning}]}
+        for g in ("a", "b")
+        for k, tuning in enumerate((standard, dropped))
+    ]
+    gig = parse_gig(json.dumps({
+        "format": "juxtatune-gig", "version": 1,
+        "instruments": [{"id": "a", "strings": 6}, {"id": "b", "strings": 6}], "songs": songs,
+        "set": {"cover_s": 0, "cover_after": {"a0": 60}},
+    }))  # fmt: skip
+    best = solve(gig, 10.0)
+    assert best.optimal and abs(best.plan.totals.dead_s - 24.0) < 1e-6  # two swaps
+    night = compile_gig(gig)
+    found = Searcher(night).run(night.pred, Effort(10_000), best.plan.totals.objective + 1e-6, GO)
+    assert found.draft is not None
+
+
+def test_the_bound_of_a_large_night_grows_far_beyond_what_counting_sees() -> None:
+    night = compile_gig(parse_gig(club_json(0, 30, 3, 2)))
+    reached: list[float] = []
+    Relaxer(night).raise_on(lambda: 60.0, GO, lambda bound: reached.append(bound) or bound < 15.0)
+    assert reached[-1] >= 15.0
+    assert reached == sorted(reached)
