@@ -61,7 +61,7 @@ def planning(limit: float) -> None:
                 if s.plan is not None and (not seen or s.plan.totals.objective < seen[-1][1] - 1e-9):
                     seen.append((s.elapsed_s, s.plan.totals.objective))
 
-            s = Planner(gig, note).run(limit)
+            s = Planner(gig, note).run(min(limit, 30.0) if songs == 30 else limit)
             hand = " ".join(f"{v:7.1f}" for v in by_hand(gig))
             best = s.plan.totals.objective if s.plan else float("inf")
             print(
@@ -86,7 +86,7 @@ def start_up() -> None:
 def main() -> None:
     options = argparse.ArgumentParser(description=__doc__)
     options.add_argument("--runs", type=int, default=6, help="sounds of each kind")
-    options.add_argument("--limit", type=float, default=30.0, help="seconds for each night")
+    options.add_argument("--limit", type=float, default=60.0, help="seconds for each night (30 for 30 songs)")
     options.add_argument("--only", choices=["listening", "planning", "start"])
     chosen = options.parse_args()
     if chosen.only in (None, "start"):

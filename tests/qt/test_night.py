@@ -104,6 +104,27 @@ def test_an_order_is_kept_shown_beside_and_taken_again(qtbot, window, demo_book)
     assert len(names) == 2 and names[1].endswith("order 1")
 
 
+def test_any_two_kept_orders_are_compared(qtbot, window) -> None:
+    first = order(window)
+    press(qtbot, window, KEY.Key_K)
+    window.night.move(first[4], 1)
+    priced(qtbot, window)
+    press(qtbot, window, KEY.Key_K)
+    window.night.move(first[6], 2)
+    priced(qtbot, window)
+    own = order(window)
+    press(qtbot, window, KEY.Key_V)
+    shift = Qt.KeyboardModifier.ShiftModifier
+    qtbot.waitUntil(lambda: len(window.night.scores()) == 2, timeout=20000)
+    for side in ("Order 1", "Order 2"):
+        qtbot.keyClick(window.views["Night"].canvas, KEY.Key_V, shift)
+        qtbot.waitUntil(lambda side=side: window.night.scores()[0].title == side, timeout=20000)
+    assert [s.title for s in window.night.scores()] == ["Order 2", "Order 1"]
+    assert [r.song for r in window.night.scores()[1].rows] == first
+    window.night.move(own[3], 8)  # an edit shows what it changes
+    qtbot.waitUntil(lambda: window.night.scores()[0].title == "As given", timeout=20000)
+
+
 def test_the_energy_curve_is_drawn_by_hand_and_followed(qtbot, window) -> None:
     canvas = window.views["Night"].canvas
     press(qtbot, window, KEY.Key_C)

@@ -15,6 +15,7 @@ from juxtatune.app.night import VERSION
 from juxtatune.book.state import BookState
 from juxtatune.core.errors import UserError
 from juxtatune.qt.paper import Sheet, floor_sheet, paint_on, set_page, tech_sheet, write_pdf
+from juxtatune.qt.views.night.versions import LEFT, RIGHT
 
 if TYPE_CHECKING:
     from juxtatune.qt.main_window import MainWindow
@@ -32,7 +33,8 @@ class NightMenu:
         self._add("Print the technician's sheet…", partial(self._print, tech_sheet))
         menu.addSeparator()
         self._add("&Keep this order", window.night.keep)
-        self._add("Show the next kept &order", window.night.next_version)
+        self._add("Show the next kept &order beside", partial(window.night.next_version, RIGHT))
+        self._add("Show the next kept order in its &place", partial(window.night.next_version, LEFT))
         self._add("&Energy curve", window.night.toggle_curve)
         menu.addSeparator()
         self.open = menu.addMenu("&Open night")

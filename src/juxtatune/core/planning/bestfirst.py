@@ -83,9 +83,9 @@ def explore(t, pred, must, parts_of, starts, nodes, heap, table, extent, limits,
     `parts_of` is (opening, middle, closing, room_after, least_owed, opened_before): for every part its places
     (middle -1: none), the places after it, how many tracked songs it must leave, and 1 when it is under way;
     `starts` the key each begins with. The first part explored is taken to be the one that costs least. A key's
-    last word is 2 q, or 2 q + 1 once part q has opened. `must` (words,) marks the songs tracked. `extent` holds how many rows are known and waiting, `best[0]`
-    follows the bound. `limits`: what costs as much is of no interest, and the bound at which to pause.
-    Returns (outcome, goal's row).
+    last word is 2 q, or 2 q + 1 once part q has opened. `must` (words,) marks the songs tracked. `extent` holds
+    how many rows are known and waiting, `best[0]` follows the bound. `limits`: what costs as much is of no
+    interest, and the bound at which to pause. Returns (outcome, goal's row).
     """
     opening, middle, closing, room_after, least_owed, opened_before = parts_of
     keys, g, f, parent, ways = nodes

@@ -2,7 +2,7 @@
 
 Every plan of the true night is also a plan of the relaxed one, so the least cost of the relaxed night is a lower
 bound; and as only the tracked songs are remembered, far fewer states are told apart. Tracked at first are songs of
-which every other song could follow one without any work; then songs that the best relaxed plan repeats or
+which every other song with one way could follow one without work; then songs that the best relaxed plan repeats or
 leaves out join them (decremental state space relaxation: Boland, Dethridge and Dumitrescu 2006; Righini and
 Salani 2008).
 """
@@ -32,7 +32,10 @@ def open_songs(compiled: Compiled) -> list[int]:
 
 
 def first_tracked(compiled: Compiled) -> list[int]:
-    """Songs such that every other song could be played straight after one of them with no work at all."""
+    """Songs such that every other song with one way could be played straight after one of them without work.
+
+    Beside them those with more talk than usual, which a relaxed plan would repeat.
+    """
     t = compiled.tables
     spare = float(np.median(t.cover)) if t.n else 0.0
     rows = open_songs(compiled)
@@ -49,7 +52,8 @@ def first_tracked(compiled: Compiled) -> list[int]:
         )
 
     for v in sorted(rows, key=rank):
-        if t.cover[v] > spare or not any(_fits(compiled, v, c) for c in (*chosen, *pinned)):
+        alone = t.way_start[v + 1] - t.way_start[v] == 1
+        if t.cover[v] > spare or (alone and not any(_fits(compiled, v, c) for c in (*chosen, *pinned))):
             chosen.append(v)
     return chosen
 

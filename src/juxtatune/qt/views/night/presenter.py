@@ -15,6 +15,7 @@ from juxtatune.core.errors import UserError
 from juxtatune.core.planning.plan import Plan
 from juxtatune.core.planning.solve import Solution
 from juxtatune.core.repertoire.night import Gig
+from juxtatune.qt.views.night.versions import LEFT, RIGHT, Versions
 from juxtatune.qt.views.night.why import WhyPresenter, unruled
 from juxtatune.qt.widgets.score_values import Score, score_of, seconds
 from juxtatune.qt.worker import LatestWorker, PlanWorker
@@ -32,8 +33,7 @@ class NightPresenter(QObject):
         super().__init__()
         self.session = session
         self._open: str | None = None
-        self._version: str | None = None  # the kept order shown at the right
-        self._version_plan: Plan | None = None
+        self.versions = Versions()
         self.given: Plan | None = None
         self.given_gig: Gig | None = None  # what `given` was priced for: the book may be ahead of it
         self.planned: Solution | None = None
@@ -64,6 +64,7 @@ class NightPresenter(QObject):
     def open_night(self, night_id: str) -> None:
         self.cancel()
         self._open, self.planned, self._planned_gig = night_id, None, None
+        self.versions.clear()
         self.refresh()
 
     def add_night(self, night: NightRecord) -> None:
@@ -89,16 +90,18 @@ class NightPresenter(QObject):
             return
         if self._planned_gig is not None and not _same_problem(self._planned_gig, gig):
             self.planned, self._planned_gig = None, None
+        self.versions.forget_prices()
         self._prices.ask((night, gig), lambda: edits.as_given(gig, night))
 
     def _priced(self, key: tuple[NightRecord | str, Gig], plan: Plan | None) -> None:
-        if key[0] == self._version:
-            self._version_plan = plan
+        if self.versions.priced(key[0], plan):
+            self._price_versions(key[1])
             self.changed.emit()
             return
         if key[0] is not self.night():
             return
         self.given, self.given_gig = plan, key[1]
+        self._price_versions(key[1])
         self.changed.emit()
 
     def scores(self) -> list[Score]:
@@ -106,10 +109,10 @@ class NightPresenter(QObject):
         gig = self.given_gig
         if gig is None or self.given is None:
             return []
-        out = [score_of(gig, self.given, "As given")]
-        version = self._version_score(gig)
-        if version is not None:
-            return [*out, version]
+        left, right = self._version_score(gig, LEFT), self._version_score(gig, RIGHT)
+        out = [left if left is not None else score_of(gig, self.given, "As given")]
+        if right is not None:
+            return [*out, right]
         plan = self.planned.plan if self.planned is not None else None
         if plan is not None and self.planned is not None and plan.order != self.given.order:
             out.append(score_of(self._planned_gig or gig, plan, self._plan_title(self.planned)))
@@ -129,7 +132,8 @@ class NightPresenter(QObject):
         gig = self.gig()
         if gig is None or self.planning:
             return
-        self.planned, self._planned_gig, self._version = None, gig, None
+        self.planned, self._planned_gig = None, gig
+        self.versions.clear()
         self._worker = PlanWorker(gig, seconds_limit)
         self._worker.better.connect(self._better)
         self._worker.ended.connect(self._ended)
@@ -190,9 +194,9 @@ class NightPresenter(QObject):
     def take(self) -> None:
         """Takes the planned order into the book, as one edit that can be undone."""
         night = self.night()
-        kept = next((n for n in self.session.state.nights if n.id == self._version), None)
+        kept = next((n for n in self.session.state.nights if n.id == self.versions.shown[RIGHT]), None)
         if night is not None and kept is not None:
-            self._version = None
+            self.versions.clear()
             self._edit("Take a kept order", lambda n: edits.take_version(n, kept))
             return
         if night is None or self.planned is None or self.planned.plan is None:
@@ -238,34 +242,33 @@ class NightPresenter(QObject):
             return
         number = len(edits.versions(self.session.state, night)) + 1
         self._edit("Keep this order", lambda n: edits.kept_version(self.session.state, n, number))
-        self.message.emit(f"Kept as order {number}. V shows kept orders beside this one.")
+        self.message.emit(
+            f"Kept as order {number}. V shows kept orders beside this one, Shift+V in its place."
+        )
 
-    def next_version(self) -> None:
-        """Shows the next kept order at the right, and after the last of them the plan again."""
-        night = self.night()
-        kept = edits.versions(self.session.state, night) if night is not None else []
-        if not kept:
+    def next_version(self, side: int = RIGHT) -> None:
+        """Shows the next kept order at a side, and after the last of them what stood there before."""
+        night, gig = self.night(), self.given_gig
+        if night is None or not edits.versions(self.session.state, night):
             self.message.emit("No order kept yet: K keeps the one that stands.")
             return
-        ids = [n.id for n in kept]
-        at = ids.index(self._version) + 1 if self._version in ids else 0
-        self._version, self._version_plan = (ids[at] if at < len(ids) else None), None
-        if self._version is None:
-            self.changed.emit()
-            return
-        version, gig = kept[at], self.given_gig
-        if gig is not None and night is not None:
-            record = edits.take_version(night, version)
-            self._prices.ask((version.id, gig), lambda: edits.as_given(gig, record))
+        self.versions.step(side, self.session.state, night)
+        self._price_versions(gig)
+        self.changed.emit()
 
-    def _version_score(self, gig: Gig) -> Score | None:
+    def _price_versions(self, gig: Gig | None) -> None:
+        """Asks for the price of a kept order that is to be shown; one at a time."""
+        night, missing = self.night(), self.versions.missing()
+        kept = next((n for n in self.session.state.nights if n.id in missing), None)
+        if kept is None or night is None or gig is None:
+            return
+        record, known = edits.take_version(night, kept), gig
+        self._prices.ask((kept.id, known), lambda: edits.as_given(known, record))
+
+    def _version_score(self, gig: Gig, side: int) -> Score | None:
         night = self.night()
-        if self._version is None or self._version_plan is None or night is None:
-            return None
-        name = next(
-            (n.name for n in edits.versions(self.session.state, night) if n.id == self._version), None
-        )
-        return score_of(gig, self._version_plan, name.rsplit(", ", 1)[1].capitalize()) if name else None
+        found = self.versions.plan(side, self.session.state, night) if night is not None else None
+        return score_of(gig, found[1], found[0]) if found is not None else None
 
     def next_way(self, song: str) -> None:
         self._edit("Another way to play", lambda n: edits.next_way(self.session.state, n, song))
@@ -281,6 +284,7 @@ class NightPresenter(QObject):
         night = self.night()
         if night is None:
             return
+        self.versions.shown[LEFT] = None  # an edit changes the order that stands: it is shown again
         try:
             self.session.edit(label, self.session.state.with_night(change(night)))
         except UserError as error:

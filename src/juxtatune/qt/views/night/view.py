@@ -7,6 +7,7 @@ from PySide6.QtGui import QKeyEvent, QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QInputDialog, QLabel, QScrollArea, QVBoxLayout, QWidget
 
 from juxtatune.qt.views.night.presenter import NightPresenter
+from juxtatune.qt.views.night.versions import LEFT, RIGHT
 from juxtatune.qt.views.night.why_panel import WhyPanel
 from juxtatune.qt.widgets.score import ScoreCanvas
 
@@ -121,7 +122,8 @@ class NightView(QWidget):
         elif key == Qt.Key.Key_K:
             self.presenter.keep()
         elif key == Qt.Key.Key_V:
-            self.presenter.next_version()
+            shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            self.presenter.next_version(LEFT if shift else RIGHT)
         elif key == Qt.Key.Key_C:
             self.presenter.toggle_curve()
         elif key == Qt.Key.Key_F:
