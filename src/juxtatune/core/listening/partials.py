@@ -24,7 +24,8 @@ TAUS = np.geomspace(0.022, 0.45, 22)  # glide times tried, s
 FINER = np.geomspace(1 / 1.15, 1.15, 15)
 MOST_PARTIALS = 14
 MOST_FRAMES = 120
-CALIBRATION = 1.5  # scatter of the slopes to 1σ, as measured over all kinds of sound in benchmarks/
+CALIBRATION = 1.2  # scatter of the slopes to 1σ, as measured over all kinds of sound in benchmarks/
+MOST_PERSISTENT = 0.8
 LEAST_SIGMA = 0.001  # cents that the model itself is off by on clean sound
 
 
@@ -194,14 +195,30 @@ def solve(d: Demodulated, f1: float, stretch: float, with_glide: bool) -> Fit | 
     decay, amplitude = _decays(t, power, alive) if with_glide else (np.zeros(len(n)), np.zeros(len(n)))
     snr = float(10 * np.log10(np.max(np.max(power, axis=0) / noise)))
     return Fit(
-        f1 * (1 + shift), new_stretch, glide, tau if tau else 0.1, _calibrated(sigma, float(t[-1])), origin,
+        f1 * (1 + shift), new_stretch, glide, tau if tau else 0.1,
+        _calibrated(sigma * _persistence(residual, weight, d.overlap), float(t[-1])), origin,
         n, hz * (1 + relative), amplitude, offset + 2 * np.pi * hz * origin, decay, snr,
     )  # fmt: skip
 
 
+def _persistence(residual: F, weight: F, overlap: float) -> float:
+    """How much 1σ grows because residuals (M, P) persist: a beat or a drum bends many frames one way.
+
+    From their correlation r between frames that share no sample, (1 + r) / (1 - r) in variance (Bartlett 1946).
+    """
+    lag = int(np.ceil(2 * overlap))
+    if len(residual) < 2 * lag:
+        return 1.0
+    r = np.sqrt(weight) * residual
+    together = float((r[lag:] * r[:-lag]).sum())
+    alone = float(np.sqrt((r[lag:] ** 2).sum() * (r[:-lag] ** 2).sum())) + 1e-30
+    rho = min(max(together / alone, 0.0), MOST_PERSISTENT)
+    return float(np.sqrt((1 + rho) / (1 - rho)))
+
+
 def _calibrated(sigma: float, lasts: float) -> float:
     """1σ in cents from the scatter of the slopes: more when the note ends before its glide does (`lasts` in s)."""
-    return float(CALIBRATION * (1 + (0.4 / max(lasts, 0.1)) ** 2) * sigma * CENTS + LEAST_SIGMA)
+    return float(CALIBRATION * (1 + (0.5 / max(lasts, 0.1)) ** 2) * sigma * CENTS + LEAST_SIGMA)
 
 
 def _best_glide(t: F, phase: F, weight: F, hz: F) -> tuple:
