@@ -184,3 +184,25 @@ def test_a_string_hardly_heard_is_said_to_be_too_quiet() -> None:
         listener = Listener(STANDARD)
         heard = [listener.feed(Block(gain * tone[k : k + 960], 48000, k)) for k in range(0, 48000, 960)]
         assert any(h.too_quiet for h in heard[-15:]) == quiet
+
+
+def test_stated_uncertainty_covers_most_errors_of_beating_and_cut_strings() -> None:
+    # two thirds of readings should lie within one standard deviation; hardly any beyond four
+    ratios = []
+    for seed in range(6):
+        for kind in ({"beat": 2.0}, {"length": 0.35, "gap": 0.3}):
+            sound = room.pluck_run(np.random.default_rng(seed), **kind)
+            readings = analyse(sound.samples, sound.rate, STANDARD)
+            for pluck, reading in zip(sound.plucks, readings, strict=True):
+                ratios.append(abs(1200 * np.log2(reading.f1 / pluck.f1)) / reading.sigma_cents)
+    assert np.mean(np.array(ratios) < 1) > 0.55
+    assert np.mean(np.array(ratios) < 4) > 0.95
+
+
+def test_looking_for_new_notes_costs_no_glimpse_of_the_string() -> None:
+    x, _ = one_string(45)
+    listener = Listener(STANDARD)
+    seen = [listener.feed(Block(x[k : k + 960], 48000, k)).glimpse for k in range(0, len(x) - 960, 960)]
+    gaps = [g is None for g in seen[45:85]]
+    assert 0 < sum(gaps) <= len(gaps) // 4  # one block in five looks for new notes instead
+    assert not any(a and b for a, b in zip(gaps, gaps[1:], strict=False))

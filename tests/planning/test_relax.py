@@ -81,3 +81,37 @@ def test_the_bound_of_a_large_night_grows_far_beyond_what_counting_sees() -> Non
     Relaxer(night).raise_on(lambda: 60.0, GO, lambda bound: reached.append(bound) or bound < 15.0)
     assert reached[-1] >= 15.0
     assert reached == sorted(reached)
+
+
+def test_a_part_under_way_is_explored_after_another_as_well() -> None:
+    # one place of the first part is left; the second part costs next to nothing and is explored first in its turn
+    low, high = "Eb1 Ab1 Db2 Gb2", "E1 A1 D2 G2"
+    songs = [
+        {"id": s, "length_s": 60, "ways": [{"instrument": "g", "tuning": t, "compromise_s": c}]}
+        for s, t, c in (("a", high, 0), ("b", low, 5), ("c", low, 0), ("d", high, 0))
+    ]
+    gig = parse_gig(json.dumps({
+        "format": "juxtatune-gig", "version": 1,
+        "instruments": [{"id": "g", "strings": 4, "costs": {"base_s": 0, "check_s": 0, "string_s": 1}}],
+        "songs": songs,
+        "set": {"cover_s": 12, "parts": [{"songs": 2}, {"songs": 2}],
+                "now": {"played": ["a"], "in_hand": "g", "tunings": {"g": high}}},
+    }))  # fmt: skip
+    night = compile_gig(gig)
+    best = solve(gig, 10.0)
+    assert best.optimal
+    assert relaxed_cost(night, set(open_songs(night))) <= best.plan.totals.objective + 1e-6
+
+
+def test_straying_from_the_energy_curve_is_part_of_the_bound() -> None:
+    songs = [
+        {"id": s, "length_s": 100, "energy": e, "ways": [{"instrument": "g", "tuning": "standard"}]}
+        for s, e in (("a", 1), ("b", 2), ("c", 5))
+    ]
+    gig = parse_gig(json.dumps({
+        "format": "juxtatune-gig", "version": 1, "instruments": [{"id": "g", "strings": 6}], "songs": songs,
+        "set": {"curve": [5, 5, 5], "curve_weight_s": 2},
+    }))  # fmt: skip
+    raised: list[float] = []
+    Relaxer(compile_gig(gig)).raise_on(lambda: 20.0, GO, lambda bound: raised.append(bound) or True)
+    assert abs(raised[-1] - 2 * (4 + 3)) < 1e-6

@@ -31,6 +31,7 @@ BUDGET = 48  # neighbourhoods tried before the wide searches on nights that may 
 PROOF_FROM = 60_000
 BESIDE = 800  # neighbourhoods tried beside a proof before the bound is raised another way
 MANY = 36  # songs
+QUICK = 6  # states kept for a first plan of many songs at once
 BOUND_SHARE, BOUND_SHARE_OF_MANY = 0.5, 0.2  # of the time, at most
 WIDTHS = (64, 600, 6_000, 60_000, 400_000, 1_500_000)
 
@@ -216,7 +217,12 @@ class Planner:
     def _efforts(self, width: int, open_songs: int) -> list[Effort]:
         if width == WIDTHS[0] and open_songs > SMALL:
             # different weights of the guess lead to very different nights
-            return [Effort(width, 0, guess) for guess in (0.5, 0.02, 0.8, 0.06)] + [Effort(width, 2, 0.2)]
+            quick = [Effort(QUICK, 0, 0.06)] if open_songs > MANY else []
+            return [
+                *quick,
+                *(Effort(width, 0, guess) for guess in (0.5, 0.02, 0.8, 0.06)),
+                Effort(width, 2, 0.2),
+            ]
         if width <= 600:
             # neighbourhoods do better than this where there are many songs
             return [] if open_songs > SMALL else [Effort(width, 1, 0.5), Effort(width, 2, 0.0)]
