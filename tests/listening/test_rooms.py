@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import numpy as np
 import pytest
 import scipy.ndimage as reference
@@ -205,4 +207,4 @@ def test_looking_for_new_notes_costs_no_glimpse_of_the_string() -> None:
     seen = [listener.feed(Block(x[k : k + 960], 48000, k)).glimpse for k in range(0, len(x) - 960, 960)]
     gaps = [g is None for g in seen[45:85]]
     assert 0 < sum(gaps) <= len(gaps) // 4  # one block in five looks for new notes instead
-    assert not any(a and b for a, b in zip(gaps, gaps[1:], strict=False))
+    assert not any(a and b for a, b in pairwise(gaps))
