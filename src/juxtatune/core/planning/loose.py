@@ -80,8 +80,11 @@ MOST_READY = 8
 
 
 @jit
-def loose_scratch(insts):
-    """Scratch: states, cost and work of the gap's choices; states, work and charges of one instrument's."""
+def loose_scratch(insts, strings):
+    """Scratch: states, cost and work of the gap's choices; states, work and charges of one instrument's.
+
+    And the pitches of every string that songs left want, as bits.
+    """
     return (
         np.empty((MOST_CHOICES, insts), np.uint64),
         np.empty(MOST_CHOICES),
@@ -89,6 +92,7 @@ def loose_scratch(insts):
         np.empty(MOST_READY, np.uint64),
         np.empty(MOST_READY),
         np.empty(MOST_READY),
+        np.empty((insts, strings), np.uint64),
     )
 
 
@@ -111,6 +115,9 @@ def loose_successors(t, pred, key, g, place, limit, out, store):
     sig = np.int64(key[words])
     must = -1 if sig == 0 else i1(t, SIG_NEXT, sig)
     left = np.empty(words, np.uint64)
+    for w in range(words):
+        left[w] = ~key[w]
+    _wanted(t, left, out[6])
     count = 0
     for v in range(i0(t, N)):
         if (
@@ -187,7 +194,7 @@ def _anywhere(t, i, word):
 @jit
 def _choices(t, key, sig, w, left, out):
     """The useful choices of work in the gap before a way is played, with what each costs."""
-    combo, cost, spent, states, works, charges = out
+    combo, cost, spent, states, works, charges, wanted = out
     words, insts = i0(t, WORDS), i0(t, INSTS)
     i, c = i1(t, WAY_INST, w), i1(t, WAY_CLASS, w)
     word = key[words + 1 + i]
@@ -199,7 +206,9 @@ def _choices(t, key, sig, w, left, out):
         fixed += f2(t, COST, i, 6)
     cover = 0.0 if sig == 0 else f1(t, SIG_COVER, sig)
     usual = f0(t, REPEAT_COVER)
-    made = _ready(t, i, word, c, left, cover - fixed if cover > usual else -1.0, states, works, charges)
+    made = _ready(
+        t, i, word, c, wanted, cover - fixed if cover > usual else -1.0, False, states, works, charges
+    )
     for k in range(made):
         for q in range(insts):
             combo[k, q] = key[words + 1 + q]
@@ -223,7 +232,9 @@ def _choices(t, key, sig, w, left, out):
             for other in range(i0(t, CLASSES)):
                 if i1(t, CLASS_INST, other) != j or not meets(t, at1(t, CLASS_MASK, other), left):
                     continue
-                options = _ready(t, j, combo[k, j], other, left, cover - spent[k], states, works, charges)
+                options = _ready(
+                    t, j, combo[k, j], other, wanted, cover - spent[k], True, states, works, charges
+                )
                 for m in range(options):
                     if works[m] <= 0 or charges[m] > 0:
                         continue
@@ -240,8 +251,11 @@ def _choices(t, key, sig, w, left, out):
 
 
 @jit
-def _ready(t, i, word, c, left, slack, states, works, charges):
-    """Ways to make an instrument ready for class c: states, work in this gap, and seconds charged beside it."""
+def _ready(t, i, word, c, wanted, slack, early, states, works, charges):
+    """Ways to make an instrument ready for class c: states, work in this gap, and seconds charged beside it.
+
+    `early`, while another is played next, the strings that move along cost nothing: fewer ways to tell apart.
+    """
     strings = i1(t, STRINGS, i)
     again = f2(t, COST, i, 0) + f2(t, COST, i, 3) * strings
     usual = f0(t, REPEAT_COVER)
@@ -271,11 +285,13 @@ def _ready(t, i, word, c, left, slack, states, works, charges):
         if fresh == 0:
             states[made], works[made], charges[made] = state, 0.0, 1.01 * owed
             made += 1
-        states[made], works[made], charges[made] = _pend(t, i, c, left, state), again + required, 0.0
+        states[made], works[made], charges[made] = _pend(t, i, c, wanted, state), again + required, 0.0
         made += 1
     if slack > (0.0 if apart else again + required) + EPS:
-        loose, least = _loosened(t, i, c, left, word, state)
-        if least < np.inf:
+        loose, least = _loosened(t, i, c, wanted, word, state)
+        if least < np.inf and early and count > 0:
+            states[made - 1] = loose
+        elif least < np.inf:
             states[made], charges[made] = loose, 0.0
             works[made] = required + (max(0.0, again + least - usual) if apart else again + least)
             made += 1
@@ -283,17 +299,17 @@ def _ready(t, i, word, c, left, slack, states, works, charges):
 
 
 @jit
-def _pend(t, i, c, left, state):
+def _pend(t, i, c, wanted, state):
     """Strings that class c leaves alone may move along, when they are next wanted."""
     for s in range(i1(t, STRINGS, i)):
         have = pitch_of(t, i, s, state)
-        if i2(t, CLASS_PITCH, c, s) < 0 and have >= 0 and _wanted_elsewhere(t, i, s, have, left):
+        if i2(t, CLASS_PITCH, c, s) < 0 and have >= 0 and wanted[i, s] & ~(ONE << np.uint64(have)) != ZERO:
             state = put(t, i, s, state, have, PENDING)
     return state
 
 
 @jit
-def _loosened(t, i, c, left, word, state):
+def _loosened(t, i, c, wanted, word, state):
     """The strings that class c leaves alone not decided, and the least seconds of moving one of them."""
     least = np.inf
     for s in range(i1(t, STRINGS, i)):
@@ -301,15 +317,17 @@ def _loosened(t, i, c, left, word, state):
         if i2(t, CLASS_PITCH, c, s) >= 0 or have < 0:
             continue
         for b in range(i2(t, PITCH_COUNT, i, s)):
-            if b != have and meets(t, at3(t, PITCH_MASK, i, s, b), left):
+            if b != have and (wanted[i, s] >> np.uint64(b)) & ONE != ZERO:
                 least = min(least, string_cost(t, i, s, have, b))
                 state = put(t, i, s, state, -1, 0)
     return state, least
 
 
 @jit
-def _wanted_elsewhere(t, i, s, have, left):
-    for b in range(i2(t, PITCH_COUNT, i, s)):
-        if b != have and meets(t, at3(t, PITCH_MASK, i, s, b), left):
-            return True
-    return False
+def _wanted(t, left, wanted):
+    for i in range(i0(t, INSTS)):
+        for s in range(i1(t, STRINGS, i)):
+            wanted[i, s] = ZERO
+            for b in range(i2(t, PITCH_COUNT, i, s)):
+                if meets(t, at3(t, PITCH_MASK, i, s, b), left):
+                    wanted[i, s] |= ONE << np.uint64(b)

@@ -182,7 +182,10 @@ class Exploration:
         self._heap = (np.empty(2 * room), np.empty(2 * room, np.int64))
         self._table = np.empty(1 << int(np.ceil(np.log2(room * 2 + 2))), np.int64)
         self._best, self._extent = np.zeros(1), np.zeros(2, np.int64)
-        self._scratch, self._store = loose_scratch(len(t.strings)), loose_store(self.columns)
+        self._scratch, self._store = (
+            loose_scratch(len(t.strings), int(t.strings.max())),
+            loose_store(self.columns),
+        )
         first = np.concatenate([self.compiled.start_key[:words], self._starts[0]])
         self._nodes[0][0] = np.append(first, np.uint64(1 if under_way and soonest == 0 else 0))
         self._nodes[1][0] = self._nodes[2][0] = 0.0

@@ -32,6 +32,7 @@ PROOF_FROM = 60_000
 BESIDE = 800  # neighbourhoods tried beside a proof before the bound is raised another way
 MANY = 36  # songs
 QUICK = 6  # states kept for a first plan of many songs at once
+ENOUGH = 0.505  # of the best plan's cost: a bound that the second climber may rest on
 BOUND_SHARE, BOUND_SHARE_OF_MANY = 0.5, 0.2  # of the time, at most
 WIDTHS = (64, 600, 6_000, 60_000, 400_000, 1_500_000)
 
@@ -163,7 +164,7 @@ class Planner:
         def second() -> None:
             share = BOUND_SHARE if self.compiled.tables.n <= MANY else BOUND_SHARE_OF_MANY
             until = time.monotonic() + share * self._time_limit
-            self._raise_bound(lambda bound: time.monotonic() < until and bound < self._limit() / 2)
+            self._raise_bound(lambda bound: time.monotonic() < until, ENOUGH)
             if self.best is not None:
                 other.climb_on([Climb(self.best), *beside], math.inf)
 
@@ -172,8 +173,8 @@ class Planner:
         climber.climb_on(climbs, math.inf)
         thread.join()
 
-    def _raise_bound(self, go_on: Callable[[float], bool]) -> None:
-        """Explores relaxed nights until `go_on` says no to a bound."""
+    def _raise_bound(self, go_on: Callable[[float], bool], share: float = 1.0) -> None:
+        """Explores relaxed nights until `go_on` says no to a bound, or it is a share of the best plan's cost."""
 
         def told(bound: float) -> bool:
             self._take(Found(math.inf, None, bound, False))
@@ -181,7 +182,7 @@ class Planner:
                 self.cancel()
             return go_on(bound)
 
-        Relaxer(self.compiled).raise_on(self._limit, self.stop, told)
+        Relaxer(self.compiled).raise_on(lambda: share * self._limit(), self.stop, told)
 
     def _prove_beside(self, climber: Climber, climbs: list[Climb], pred: U64) -> None:
         """Wide searches on a thread of their own, while this one climbs on, then raises the bound another way.
