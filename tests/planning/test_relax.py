@@ -87,15 +87,33 @@ def test_a_part_under_way_is_explored_after_another_as_well() -> None:
     # one place of the first part is left; the second part costs next to nothing and is explored first in its turn
     low, high = "Eb1 Ab1 Db2 Gb2", "E1 A1 D2 G2"
     songs = [
-        {"id": s, "length_s": 60, "ways": [{"instrument": "g", "tuning": t, "compromise_s": c}]}
-        for s, t, c in (("a", high, 0), ("b", low, 5), ("c", low, 0), ("d", high, 0))
+        {
+            "id": s,
+            "length_s": 60,
+            "ways": [
+                {
+                    "instrument": "g",
+                    "tuning": t,
+                    "capo": capo,
+                    "strings_used": used,
+                    "compromise_s": 5 if s == "b" else 0,
+                }
+            ],
+        }
+        for s, t, capo, used in (
+            ("a", high, 0, []),
+            ("b", low, 0, [2, 1]),
+            ("c", low, 2, []),
+            ("d", high, 2, []),
+        )
     ]
     gig = parse_gig(json.dumps({
         "format": "juxtatune-gig", "version": 1,
-        "instruments": [{"id": "g", "strings": 4, "costs": {"base_s": 0, "check_s": 0, "string_s": 1}}],
+        "instruments": [{"id": "g", "strings": 4,
+                         "costs": {"base_s": 0, "check_s": 0, "string_s": 1, "semitone_s": 0}}],
         "songs": songs,
-        "set": {"cover_s": 12, "parts": [{"songs": 2}, {"songs": 2}],
-                "now": {"played": ["a"], "in_hand": "g", "tunings": {"g": high}}},
+        "set": {"cover_s": 4, "parts": [{"songs": 2}, {"songs": 2}],
+                "now": {"played": ["a"], "in_hand": "g", "tunings": {"g": high}, "capos": {"g": 0}}},
     }))  # fmt: skip
     night = compile_gig(gig)
     best = solve(gig, 10.0)
