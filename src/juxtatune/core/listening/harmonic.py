@@ -20,9 +20,10 @@ BEST = 24
 
 @dataclass(frozen=True)
 class Tone:
-    """A fundamental in Hz with its score (0 to 1) and the peaks that belong to it: (partial, Hz, weight)."""
+    """A fundamental in Hz with its score (0 to 1), its stretch B and the peaks that belong to it: (partial, Hz, weight)."""
 
     f1: float
+    stretch: float
     score: float
     matched: tuple[tuple[int, float, float], ...]
 
@@ -57,9 +58,9 @@ def candidates(peaks: Peaks, ranges: list[tuple[float, float]] | None = None) ->
 def score_tone(peaks: Peaks, f1: float) -> Tone | None:
     """Matches the peaks to the partials of a tone near f1, refining it; None when nothing fits."""
     number = np.zeros(len(peaks), np.int64)
-    value, refined = kernels.score(peaks.hz, peaks.weight, peaks.resolution, f1, number)
+    value, refined, stretch = kernels.score(peaks.hz, peaks.weight, peaks.resolution, f1, number)
     matched = np.flatnonzero(number)
     if len(matched) == 0:
         return None
     rows = ((int(number[k]), float(peaks.hz[k]), float(peaks.weight[k])) for k in matched)
-    return Tone(float(refined), float(value), tuple(sorted(rows)))
+    return Tone(float(refined), float(stretch), float(value), tuple(sorted(rows)))

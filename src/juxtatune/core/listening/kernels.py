@@ -9,7 +9,7 @@ import numba as nb
 import numpy as np
 
 _jit = nb.njit(cache=True, nogil=True)
-MOST_STRETCH = 4e-4  # largest inharmonicity coefficient B that is looked for
+MOST_STRETCH = 1e-3  # largest inharmonicity coefficient B that is looked for
 MOST_NUMBER = 30
 TOP = 10  # partials whose absence counts
 MISSING = 0.55  # penalty for partials that should be there and are not
@@ -66,7 +66,7 @@ def refine(hz, weight, number, f1):
 
 @_jit
 def score(hz, weight, resolution, f1, number):
-    """Refines f1 on the peaks and scores it. Returns (score, f1); `number` holds the match."""
+    """Refines f1 on the peaks and scores it. Returns (score, f1, B); `number` holds the match."""
     stretch = 0.0
     # low partials first: a stiff string's 25th lies where an unstretched 27th would
     for most in (7, 14, MOST_NUMBER):
@@ -83,7 +83,7 @@ def score(hz, weight, resolution, f1, number):
             present[number[k]] = max(weight[k], 1e-9)
             top = max(top, number[k])
     if top == 0 or total <= 0:
-        return -1.0, f1
+        return -1.0, f1, stretch
     expected = missing = 0.0
     for n in range(1, min(top, TOP) + 1):
         around = 0.0
@@ -93,7 +93,7 @@ def score(hz, weight, resolution, f1, number):
         if present[n] == 0:
             missing += around
     lack = missing / expected if expected > 0 else 1.0
-    return explained / total - MISSING * lack, f1
+    return explained / total - MISSING * lack, f1, stretch
 
 
 @_jit
@@ -101,7 +101,7 @@ def score_all(hz, weight, resolution, proposals, scores, refined):
     """Scores every proposal."""
     number = np.zeros(len(hz), np.int64)
     for k in range(len(proposals)):
-        scores[k], refined[k] = score(hz, weight, resolution, proposals[k], number)
+        scores[k], refined[k], _ = score(hz, weight, resolution, proposals[k], number)
 
 
 @_jit

@@ -17,6 +17,7 @@ from juxtatune.core.listening.source import Samples
 
 ATTACK_FROM, ATTACK_TO = 0.012, 0.112
 LONGEST_LOOK = 12.0
+USUAL_STRETCH = 4e-5
 REFINE_S = 0.05
 DAMPED_S = 0.03  # from the frame before the fall to the fall itself
 LEAST_SCORE = 0.42
@@ -194,7 +195,7 @@ def read(
     None for what turns out to be a noise of less than 60 ms.
     """
     numbers = np.array([n for n, _, _ in c.tone.matched][:8])
-    stretch = 4e-5
+    stretch = c.tone.stretch or USUAL_STRETCH
     hz = partial_hz(c.tone.f1, stretch, numbers)
     end = find_end(x, rate, c.onset, limit, hz, c.tone.f1)
     until = min(end, crowd) if crowd - c.onset > 0.3 else end
