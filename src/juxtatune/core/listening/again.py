@@ -13,16 +13,17 @@ LOOK_S = 0.2
 STEP_S = 0.1
 LEAST_STEP_S = 0.04
 LEAST_JUMP = 0.8  # of a partial's size; beating and glides move it by a third of that in the same time
+LEAST_JUMP_RISING = 0.5  # where new energy is heard on the partials too
 HIGHEST = 9  # partials looked at: higher ones turn too fast to be foretold
 Z = NDArray[np.complexfloating]
 
 
 def picked_again(
-    x: Samples, rate: float, onset: float, following: float, since: float = 0.0
+    x: Samples, rate: float, onset: float, following: float, since: float = 0.0, least: float = LEAST_JUMP
 ) -> tuple[Tone, Peaks] | None:
     """The tone whose partials jump together at an onset, with the peaks it was found among; None for none.
 
-    `since` is when it began to ring (s), if that is known.
+    `since` is when it began to ring (s), if that is known; `least` is how far its partials must jump.
     """
     begin = int((onset + 0.018) * rate)
     length = int(min(LOOK_S, max(following - 0.005 - onset - 0.018, 0.1)) * rate)
@@ -32,10 +33,10 @@ def picked_again(
     tones = candidates(peaks)
     if not tones or tones[0].score < 0.5:
         return None
-    return (tones[0], peaks) if _jumps(x, rate, tones[0], onset, since) else None
+    return (tones[0], peaks) if _jumps(x, rate, tones[0], onset, since, least) else None
 
 
-def _jumps(x: Samples, rate: float, tone: Tone, onset: float, since: float) -> bool:
+def _jumps(x: Samples, rate: float, tone: Tone, onset: float, since: float, least: float) -> bool:
     """True when a tone that rings since a moment (s) does not just ring on at an onset, but is picked again."""
     hz = np.array([f for n, f, _ in tone.matched if n <= HIGHEST])
     step = min(STEP_S, (onset - since - 0.035) / 2)
@@ -48,7 +49,7 @@ def _jumps(x: Samples, rate: float, tone: Tone, onset: float, since: float) -> b
     first, second, third = (_partials(x[at : at + size], hz, rate) for at in (last - size, last, begin))
     if np.sum(np.abs(third) ** 2) < 0.35 * np.sum(np.abs(second) ** 2):
         return False  # damped, not picked
-    return _jump(first, second, third, hz, size, begin - last, rate) > LEAST_JUMP
+    return _jump(first, second, third, hz, size, begin - last, rate) > least
 
 
 def _jump(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from juxtatune.core.listening.again import picked_again
+from juxtatune.core.listening.again import LEAST_JUMP, LEAST_JUMP_RISING, picked_again
 from juxtatune.core.listening.bleed import without_bleed
 from juxtatune.core.listening.detect import onsets
 from juxtatune.core.listening.frames import to_working_rate
@@ -15,6 +15,7 @@ from juxtatune.core.listening.source import Samples
 
 MAINS_HZ = (50.0, 60.0)
 UNREAD_DB = 8.0
+RISING = 2.0  # weight of new partials that only a pluck brings: beating brings a third of it
 HUM_DECAY_DB = 1.0  # a string loses at least this much in a second
 
 
@@ -75,15 +76,16 @@ def confirmed(x: Samples, rate: float, times: list[float], targets: Targets) -> 
             if _sounds(x, rate, c, out[-1].onset, t):
                 continue
             out.pop()
-        elif out and _same_pitch(out[-1], c) and not _again(x, rate, t, following, out[-1].onset):
+        elif out and _same_pitch(out[-1], c) and not _again(x, rate, c, following, out[-1].onset):
             continue
         out.append(c)
     return out
 
 
-def _again(x: Samples, rate: float, t: float, following: float, since: float) -> bool:
+def _again(x: Samples, rate: float, c: Candidate, following: float, since: float) -> bool:
     """Whether a string heard again a moment later was picked again, and does not just ring on."""
-    return t - since > 1.0 or picked_again(x, rate, t, following, since) is not None
+    least = LEAST_JUMP_RISING if c.tone.explained > RISING else LEAST_JUMP
+    return c.onset - since > 1.0 or picked_again(x, rate, c.onset, following, since, least) is not None
 
 
 def _sounds(x: Samples, rate: float, c: Candidate, begin: float, end: float) -> bool:

@@ -7,7 +7,7 @@ Beauchamp (1994). Partials may be stretched by stiffness (Fletcher 1964).
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -16,6 +16,7 @@ from juxtatune.core.listening.peaks import Peaks
 
 LOWEST_F0, HIGHEST_F0 = 26.0, 1450.0
 BEST = 24
+TRACE = 100.0  # in power
 
 
 @dataclass(frozen=True)
@@ -52,7 +53,33 @@ def candidates(peaks: Peaks, ranges: list[tuple[float, float]] | None = None) ->
         known = any(abs(refined[k] / tone.f1 - 1) < 0.003 for tone in tones)
         if not known and (tone := score_tone(peaks, float(proposals[k]))) is not None:
             tones.append(tone)
-    return sorted(tones, key=lambda t: -t.score)
+    return sorted(_raised(tones, peaks), key=lambda t: -t.score)
+
+
+def _raised(tones: list[Tone], peaks: Peaks) -> list[Tone]:
+    """The tones, each moved up to the octave, twelfth or double octave that carries all but a trace of its power.
+
+    A lower string that rings along lends a strong tone the partials between; no picked string lacks them so.
+    """
+    out: dict[int, Tone] = {}
+    for tone in tones:
+        better = next((up for m in (4, 3, 2) if (up := _multiple(tone, m, peaks)) is not None), tone)
+        key = round(1200 * np.log2(better.f1) / 10)
+        if key not in out or out[key].score < better.score:
+            out[key] = better
+    return list(out.values())
+
+
+def _multiple(tone: Tone, m: int, peaks: Peaks) -> Tone | None:
+    """The tone at m times the frequency when partials that are no multiples of m are only a trace beside it."""
+    on = off = 0.0
+    for n, hz, _ in tone.matched:
+        power = 10 ** (peaks.level_db[np.searchsorted(peaks.hz, hz)] / 10)
+        on, off = (on + power, off) if n % m == 0 else (on, off + power)
+    if on < TRACE * off or on == 0.0:
+        return None
+    up = score_tone(peaks, m * tone.f1)
+    return None if up is None else replace(up, score=max(up.score, tone.score))
 
 
 def score_tone(peaks: Peaks, f1: float) -> Tone | None:

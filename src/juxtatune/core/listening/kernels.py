@@ -10,7 +10,7 @@ import numpy as np
 
 _jit = nb.njit(cache=True, nogil=True)
 MOST_STRETCH = 1e-3  # largest inharmonicity coefficient B that is looked for
-MOST_NUMBER = 30
+MOST_NUMBER = 60
 TOP = 10  # partials whose absence counts
 MISSING = 0.55  # penalty for partials that should be there and are not
 
@@ -69,7 +69,7 @@ def score(hz, weight, resolution, f1, number):
     """Refines f1 on the peaks and scores it. Returns (score, f1, B); `number` holds the match."""
     stretch = 0.0
     # low partials first: a stiff string's 25th lies where an unstretched 27th would
-    for most in (7, 14, MOST_NUMBER):
+    for most in (7, 14, 30, MOST_NUMBER):
         match(hz, weight, resolution, f1, stretch, most, number)
         f1, stretch = refine(hz, weight, number, f1)
     match(hz, weight, resolution, f1, stretch, MOST_NUMBER, number)
