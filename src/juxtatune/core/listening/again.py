@@ -13,7 +13,9 @@ LOOK_S = 0.2
 STEP_S = 0.1
 LEAST_STEP_S = 0.04
 LEAST_JUMP = 0.8  # of a partial's size; beating and glides move it by a third of that in the same time
-LEAST_JUMP_RISING = 0.5  # where new energy is heard on the partials too
+LEAST_JUMP_RISING = 0.6  # the same where they grow
+YOUNG_S = 0.45  # so long after its onset a glide moves partials too, and only a rise in power tells a pluck
+DAMPED, RISEN = 0.35, 1.3  # power after by power before
 HIGHEST = 9  # partials looked at: higher ones turn too fast to be foretold
 Z = NDArray[np.complexfloating]
 
@@ -47,9 +49,11 @@ def _jumps(x: Samples, rate: float, tone: Tone, onset: float, since: float, leas
     if begin + size > len(x):
         return False
     first, second, third = (_partials(x[at : at + size], hz, rate) for at in (last - size, last, begin))
-    if np.sum(np.abs(third) ** 2) < 0.35 * np.sum(np.abs(second) ** 2):
-        return False  # damped, not picked
-    return _jump(first, second, third, hz, size, begin - last, rate) > least
+    jump = _jump(first, second, third, hz, size, begin - last, rate)
+    rise = float(np.sum(np.abs(third) ** 2) / (np.sum(np.abs(second) ** 2) + 1e-30))
+    if rise > RISEN:
+        return jump > LEAST_JUMP_RISING
+    return rise > DAMPED and jump > least and onset - since >= YOUNG_S
 
 
 def _jump(

@@ -57,6 +57,8 @@ def _another_player(
     loud = {s for s, q in zip(strings, quiet, strict=True) if not q}
     if targets.tuning is None:
         return quiet if len(members) >= 3 else none
+    if len(members) == 1 and members[0] is not None:
+        return none  # a band beside the player is not heard once, and not on his string
     own = sum(s is not None and s not in loud for s in members)
     few = len(members) <= len(targets.tuning.pitches)
     return none if few and own >= 0.5 * len(members) else quiet

@@ -74,7 +74,7 @@ def _multiple(tone: Tone, m: int, peaks: Peaks) -> Tone | None:
     """The tone at m times the frequency when partials that are no multiples of m are only a trace beside it."""
     on = off = 0.0
     for n, hz, _ in tone.matched:
-        power = 10 ** (peaks.level_db[np.searchsorted(peaks.hz, hz)] / 10)
+        power = peaks.power(hz)
         on, off = (on + power, off) if n % m == 0 else (on, off + power)
     if on < TRACE * off or on == 0.0:
         return None

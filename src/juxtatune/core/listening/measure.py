@@ -22,7 +22,8 @@ REFINE_S = 0.05
 DAMPED_S = 0.03  # from the frame before the fall to the fall itself
 LEAST_SCORE = 0.42
 SURE_SCORE = 0.75  # above it a tone of new partials is not doubted
-MARGIN = 0.12  # by which a tone on no string must beat the best one on a string
+NEAR = 0.75  # semitones from a string's target
+ODD, NOWHERE = 0.06, 0.25  # what a tone's score loses further off, and on no string
 
 
 @dataclass(frozen=True)
@@ -58,7 +59,7 @@ def confirm(
     before = x[max(0, before_end - len(after)) : before_end] if not opening else None
     peaks = new_peaks(after, before, rate)
     total = candidates(peaks) if len(peaks) >= 2 else []
-    best = _preferred(total, targets) if total else None
+    best = _preferred(total, peaks, targets) if total else None
     again = None
     if best is None or not _is_string(best) or (best.score < SURE_SCORE and ringing):
         again = picked_again(x, rate, onset, following)
@@ -69,7 +70,7 @@ def confirm(
     if best is None or not _is_string(best):
         return None
     others = [t.score for t in total if abs(12 * np.log2(t.f1 / best.f1)) > 1.0]
-    fresh = sum(10 ** (peaks.level_db[np.searchsorted(peaks.hz, f)] / 10) for _, f, _ in best.matched)
+    fresh = sum(peaks.power(f) for _, f, _ in best.matched)
     level = _power(after, rate, best.f1) if again or _rang(best, ringing[-1:]) else float(fresh)
     return Candidate(onset, best, max(others, default=0.0), level, opening)
 
@@ -87,13 +88,23 @@ def _rang(tone: Tone, ringing: tuple[float, ...]) -> bool:
     return any(abs(1200 * np.log2(tone.f1 / f)) < 60 for f in ringing)
 
 
-def _preferred(tones: list[Tone], targets: Targets) -> Tone:
-    """The best tone, or the best on a string when it is about as good."""
-    ranges = targets.ranges_hz()
-    if ranges is None:
+def _preferred(tones: list[Tone], peaks: Peaks, targets: Targets) -> Tone:
+    """The best of the tones that carry the loud peaks; one far from every string must be better by a margin."""
+    if targets.tuning is None:
         return tones[0]
-    on_string = [t for t in tones if any(low <= t.f1 <= high for low, high in ranges)]
-    return on_string[0] if on_string and on_string[0].score > tones[0].score - MARGIN else tones[0]
+    power = [sum(peaks.power(hz) for _, hz, _ in t.matched) for t in tones]
+    loud = [t for t, p in zip(tones, power, strict=True) if p > 0.5 * max(power)]
+    return max(loud, key=lambda t: t.score - _strange(t, targets))
+
+
+def _strange(tone: Tone, targets: Targets) -> float:
+    """What a tone's score loses for lying away from where the strings are tuned, or may still be."""
+    if not any(low <= tone.f1 <= high for low, high in targets.ranges_hz() or []):
+        return NOWHERE
+    if targets.source is not None or targets.tuning is None:
+        return 0.0
+    pitch = targets.reference.pitch(tone.f1)
+    return 0.0 if min(abs(pitch - p) for p in targets.tuning.pitches) < NEAR else ODD
 
 
 def _is_string(tone: Tone) -> bool:

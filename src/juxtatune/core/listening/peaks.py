@@ -22,6 +22,10 @@ class Peaks:
     level_db: NDArray[np.float64]
     resolution: float  # Hz between bins of the unpadded spectrum
 
+    def power(self, hz: float) -> float:
+        """Power of the peak at exactly a frequency."""
+        return float(10 ** (self.level_db[np.searchsorted(self.hz, hz)] / 10))
+
     def __len__(self) -> int:
         return len(self.hz)
 
