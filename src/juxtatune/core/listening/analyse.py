@@ -15,6 +15,7 @@ from juxtatune.core.listening.source import Samples
 
 MAINS_HZ = (50.0, 60.0)
 UNREAD_DB = 8.0
+LOUDER = 6.0  # in power: what sounds so much louder is no echo of what was heard before
 RISING = 2.0  # weight of new partials that only a pluck brings: beating brings a third of it
 HUM_DECAY_DB = 1.0  # a string loses at least this much in a second
 
@@ -67,7 +68,7 @@ def confirmed(x: Samples, rate: float, times: list[float], targets: Targets) -> 
         if following - t < 0.1 and k + 2 <= len(times):
             following = times[k + 2] if k + 2 < len(times) else len(x) / rate
         c = confirm(x, rate, t, following, targets, t < 0.02 and not out, tuple(o.tone.f1 for o in out[-3:]))
-        if c is None or (_of_the_mains(c) and not _decays(x, rate, c, t, t + 2.0)):
+        if c is None or (_of_the_mains(c) and not _decays(x, rate, c, t, following)):
             continue
         if out and t - out[-1].onset < 0.16 and _same_tone(out[-1], c) and not _same_pitch(out[-1], c):
             continue  # its octave, as the attack fades
@@ -76,14 +77,17 @@ def confirmed(x: Samples, rate: float, times: list[float], targets: Targets) -> 
             if _sounds(x, rate, c, out[-1].onset, t):
                 continue
             out.pop()
-        elif out and _same_pitch(out[-1], c) and not _again(x, rate, c, following, out[-1].onset):
+        elif out and _same_pitch(out[-1], c) and not _again(x, rate, c, following, out[-1]):
             continue
         out.append(c)
     return out
 
 
-def _again(x: Samples, rate: float, c: Candidate, following: float, since: float) -> bool:
+def _again(x: Samples, rate: float, c: Candidate, following: float, before: Candidate) -> bool:
     """Whether a string heard again a moment later was picked again, and does not just ring on."""
+    if c.level > LOUDER * before.level:
+        return True
+    since = before.onset
     least = LEAST_JUMP_RISING if c.tone.explained > RISING else LEAST_JUMP
     return c.onset - since > 1.0 or picked_again(x, rate, c.onset, following, since, least) is not None
 

@@ -26,6 +26,7 @@ MOST_PARTIALS = 14
 MOST_FRAMES = 120
 CALIBRATION = 1.2  # scatter of the slopes to 1σ, as measured over all kinds of sound in benchmarks/
 MOST_PERSISTENT = 0.8
+STEEPEST = 0.012  # a glide as steep as comes: 20 cents
 LEAST_SIGMA = 0.001  # cents that the model itself is off by on clean sound
 
 
@@ -170,11 +171,11 @@ def solve(d: Demodulated, f1: float, stretch: float, with_glide: bool) -> Fit | 
         return None
     n, hz, z, noise = d.n[good], d.hz[good], d.z[:, good], d.noise[good]
     alive, power = alive[:, good], power[:, good]
-    phase = np.unwrap(np.angle(z), axis=0)
     origin = float(d.t[0])
     t = d.t - origin
     variance = noise[None, :] / (2 * power + 1e-30) + 1e-7
     weight = np.where(alive, 1 / variance, 0.0)
+    phase = _unwrapped(np.angle(z), t, weight, hz, with_glide)
     best = _slopes(t, phase, weight, hz, None)
     if with_glide:
         bent = _best_glide(t, phase, weight, hz)
@@ -199,6 +200,21 @@ def solve(d: Demodulated, f1: float, stretch: float, with_glide: bool) -> Fit | 
         _calibrated(sigma * _persistence(residual, weight, d.overlap), float(t[-1])), origin,
         n, hz * (1 + relative), amplitude, offset + 2 * np.pi * hz * origin, decay, snr,
     )  # fmt: skip
+
+
+def _unwrapped(angle: F, t: F, weight: F, hz: F, with_glide: bool) -> F:
+    """Phases (M, P) without their jumps by a turn. While the glide falls, high partials may turn more than half a
+    turn from frame to frame: they are unwrapped about the course that the low ones foretell."""
+    phase = np.unwrap(angle, axis=0)
+    low = hz * STEEPEST * (t[-1] - t[0]) / (len(t) - 1) < 0.35
+    if not with_glide or low.all() or not low.any():
+        return np.asarray(phase)
+    _, slope, variance, glide, tau, _, _ = _best_glide(t, phase[:, low], weight[:, low], hz[low])
+    relative = np.average(slope / hz[low], weights=hz[low] ** 2 / variance)
+    course = relative * t + 2 * np.pi * glide * tau * (1 - np.exp(-t / tau))
+    expected = course[:, None] * hz[None, ~low]
+    phase[:, ~low] = np.unwrap(angle[:, ~low] - expected, axis=0) + expected
+    return np.asarray(phase)
 
 
 def _persistence(residual: F, weight: F, overlap: float) -> float:
