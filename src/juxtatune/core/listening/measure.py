@@ -18,11 +18,13 @@ from juxtatune.core.listening.source import Samples
 ATTACK_FROM, ATTACK_TO = 0.012, 0.112
 LONGEST_LOOK = 12.0
 USUAL_STRETCH = 4e-5
+UNSURE, AGREE = 0.5, 40.0  # cents
 REFINE_S = 0.05
 DAMPED_S = 0.03  # from the frame before the fall to the fall itself
 LEAST_SCORE = 0.42
 SURE_SCORE = 0.75  # above it a tone of new partials is not doubted
 NEAR = 0.75  # semitones from a string's target
+MOSTLY, CLOSE = 0.96, 0.2  # of the power; in score
 ODD, NOWHERE = 0.06, 0.25  # what a tone's score loses further off, and on no string
 
 
@@ -63,7 +65,7 @@ def confirm(
     again = None
     if best is None or not _is_string(best) or (best.score < SURE_SCORE and ringing):
         again = picked_again(x, rate, onset, following)
-        if again is not None and (best is None or not _is_string(best) or _rang(again[0], ringing)):
+        if again is not None and (best is None or not _is_string(best) or _takes_over(again[0], best, ringing)):
             best, peaks = again
         else:
             again = None
@@ -84,6 +86,11 @@ def _power(part: Samples, rate: float, f1: float) -> float:
     return float(np.sum(np.abs(z) ** 2))
 
 
+def _takes_over(again: Tone, best: Tone, ringing: tuple[float, ...]) -> bool:
+    """Whether a tone that jumps is the one picked, and not a lower one that rings under it."""
+    return _rang(again, ringing) and not _is_multiple(best, again)
+
+
 def _rang(tone: Tone, ringing: tuple[float, ...]) -> bool:
     return any(abs(1200 * np.log2(tone.f1 / f)) < 60 for f in ringing)
 
@@ -94,7 +101,19 @@ def _preferred(tones: list[Tone], peaks: Peaks, targets: Targets) -> Tone:
         return tones[0]
     power = [sum(peaks.power(hz) for _, hz, _ in t.matched) for t in tones]
     loud = [t for t, p in zip(tones, power, strict=True) if p > 0.5 * max(power)]
-    return max(loud, key=lambda t: t.score - _strange(t, targets))
+    best = max(loud, key=lambda t: t.score - _strange(t, targets))
+    # a bass that plays along an octave or a twelfth below leaves nearly all of the power to the string
+    above = [
+        t for t, p in zip(tones, power, strict=True)
+        if p > MOSTLY * max(power) and t.score > best.score - CLOSE
+        and _strange(t, targets) <= _strange(best, targets) and _is_multiple(t, best)
+    ]  # fmt: skip
+    return max(above, key=lambda t: t.score, default=best)
+
+
+def _is_multiple(tone: Tone, of: Tone) -> bool:
+    ratio = tone.f1 / of.f1
+    return 1.5 < ratio < 4.5 and abs(ratio - round(ratio)) < 0.03
 
 
 def _strange(tone: Tone, targets: Targets) -> float:
@@ -138,15 +157,19 @@ def envelope(
 
 
 def find_end(
-    x: Samples, rate: float, onset: float, limit: float, tone_hz: NDArray[np.floating], f1: float
+    x: Samples, rate: float, onset: float, limit: float, crowd: float, tone_hz: NDArray[np.floating], f1: float
 ) -> float:
-    """When the tone is damped or lost: its partials fall far below their start, or suddenly, or into noise."""
+    """When the tone is damped or lost: its partials fall far below their start, or suddenly, or into noise.
+
+    Noise is what sounds beside the partials before another string joins at `crowd` (s).
+    """
     last = min(limit, onset + LONGEST_LOOK, len(x) / rate)
     both = np.concatenate([tone_hz, tone_hz + 0.5 * f1])
     for look in (2.5, LONGEST_LOOK):
         # most notes end soon: the long look is paid for only where it is needed
         t, power = envelope(x, rate, onset, min(last, onset + look), both, f1)
-        end = _drop(t, power[:, : len(tone_hz)].sum(axis=1), power[:, len(tone_hz) :].sum(axis=1))
+        alone = max(10, int(np.searchsorted(t, crowd)))
+        end = _drop(t, power[:, : len(tone_hz)].sum(axis=1), power[:alone, len(tone_hz) :].sum(axis=1))
         if end is not None or onset + look >= last:
             break
     return last if end is None else end
@@ -208,7 +231,7 @@ def read(
     numbers = np.array([n for n, _, _ in c.tone.matched][:8])
     stretch = c.tone.stretch or USUAL_STRETCH
     hz = partial_hz(c.tone.f1, stretch, numbers)
-    end = find_end(x, rate, c.onset, limit, hz, c.tone.f1)
+    end = find_end(x, rate, c.onset, limit, crowd, hz, c.tone.f1)
     until = min(end, crowd) if crowd - c.onset > 0.3 else end
     if end - c.onset < 0.06:
         return None
@@ -224,8 +247,21 @@ def read(
     if not c.first:
         onset = refine_onset(x, rate, fit, c.onset)
         again = fit_pluck(x, rate, onset + 0.002, min(until, onset + 4.0), fit.f1, fit.stretch)
-        fit = again or fit
+        fit = _reconsidered(x, rate, again or fit, onset + 0.002, min(until, onset + 4.0))
     return _reading(c, fit, onset, end, until, targets)
+
+
+def _reconsidered(x: Samples, rate: float, fit: Fit, start: float, end: float) -> Fit:
+    """The fit, or a surer one when it is unsure: other strings bend it, and their partials spoil the stretch."""
+    if fit.sigma_cents < UNSURE:
+        return fit
+    others = [
+        fit_pluck(x, rate, start, end, fit.f1, stretch, glide, rounds=2, partials=partials)
+        for stretch, partials in ((USUAL_STRETCH, 6), (3 * USUAL_STRETCH, 14))
+        for glide in (True, False)
+    ]
+    near = [o for o in others if o is not None and abs(1200 * np.log2(o.f1 / fit.f1)) < AGREE]
+    return min([fit, *near], key=lambda f: f.sigma_cents)
 
 
 def _unread(c: Candidate, end: float, targets: Targets, why: str) -> Reading:
