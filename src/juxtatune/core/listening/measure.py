@@ -169,23 +169,29 @@ def find_end(
         # most notes end soon: the long look is paid for only where it is needed
         t, power = envelope(x, rate, onset, min(last, onset + look), both, f1)
         alone = max(10, int(np.searchsorted(t, crowd)))
-        end = _drop(t, power[:, : len(tone_hz)].sum(axis=1), power[:alone, len(tone_hz) :].sum(axis=1))
+        end = _drop(t, power[:, : len(tone_hz)], power[:alone, len(tone_hz) :].sum(axis=1))
         if end is not None or onset + look >= last:
             break
     return last if end is None else end
 
 
-def _drop(t: NDArray[np.floating], total: NDArray[np.floating], beside: NDArray[np.floating]) -> float | None:
-    """The time at which a tone's power falls suddenly, far below its start, or into what sounds beside it."""
+def _drop(t: NDArray[np.floating], power: NDArray[np.floating], beside: NDArray[np.floating]) -> float | None:
+    """The time at which a tone's power (M, P) falls suddenly, far below its start, or into what sounds beside it."""
     floor = np.median(beside) * 1.5 + 1e-14
-    start_level = total[: max(1, int(0.15 / 0.015))].max()
+    total = power.sum(axis=1)
+    attack = slice(0, int(0.15 / 0.015))
+    start_level = total[attack].max()
     if start_level <= 0:
         return None
     db = 10 * np.log10(total / start_level + 1e-12)
     lost = (db < -45) | (total < 1.5 * floor)
+    # another string may go on in one partial, not in most
+    start_levels = power[attack].max(axis=0)
+    strong = start_levels > max(0.003 * start_levels.max(), 4 * floor / power.shape[1])
+    each = np.log10(power[:, strong] / start_level + 1e-12).mean(axis=1) * 10 if strong.any() else db
     for k in range(3, len(db)):
         after = min(k + 2, len(db) - 1)
-        if db[k] - db[k - 3] < -9 and db[after] < db[k - 3] - 9:
+        if any(d[k] - d[k - 3] < -9 and d[after] < d[k - 3] - 9 for d in (db, each)):
             return float(t[k - 2] + DAMPED_S)
         if lost[k] and lost[after]:
             return float(t[k])
