@@ -11,7 +11,7 @@ from juxtatune.core.listening.again import picked_again
 from juxtatune.core.listening.assign import nearest_note, place_pitch
 from juxtatune.core.listening.harmonic import Tone, candidates
 from juxtatune.core.listening.partials import Fit, fit_pluck, partial_hz, project
-from juxtatune.core.listening.peaks import new_peaks
+from juxtatune.core.listening.peaks import Peaks, new_peaks
 from juxtatune.core.listening.pluck import Reading, Targets
 from juxtatune.core.listening.source import Samples
 
@@ -65,7 +65,9 @@ def confirm(
     again = None
     if best is None or not _is_string(best) or (best.score < SURE_SCORE and ringing):
         again = picked_again(x, rate, onset, following)
-        if again is not None and (best is None or not _is_string(best) or _takes_over(again[0], best, ringing)):
+        if again is not None and (
+            best is None or not _is_string(best) or _takes_over(again[0], best, ringing)
+        ):
             best, peaks = again
         else:
             again = None
@@ -157,7 +159,13 @@ def envelope(
 
 
 def find_end(
-    x: Samples, rate: float, onset: float, limit: float, crowd: float, tone_hz: NDArray[np.floating], f1: float
+    x: Samples,
+    rate: float,
+    onset: float,
+    limit: float,
+    crowd: float,
+    tone_hz: NDArray[np.floating],
+    f1: float,
 ) -> float:
     """When the tone is damped or lost: its partials fall far below their start, or suddenly, or into noise.
 

@@ -24,12 +24,17 @@ from juxtatune.core.music.tuning import SAME
 
 F = NDArray[np.float64]
 REACH = 70.0  # cents either side of a target
+GRID = np.arange(-REACH, REACH + 0.25, 0.25)
 USUAL_STRETCH = 6e-5
+STRETCHES = np.array([0.0, 2e-5, 4e-5, 6e-5, 9e-5, 1.3e-4, 1.8e-4, 2.5e-4, 3.5e-4, 5e-4])
 PARTIALS = 16
-SETTLE_S = 0.3  # the glide of the attack is left out
+SETTLE_S, EARLIER_S = 0.6, 0.3  # the glide of the attack is left out
+SURE = 0.2  # cents: what is read earlier must be as sure
 LONGEST_S = 2.4
 TOP_HZ = 3600.0
 LOOSE = 0.15  # cents: the partials of one string agree better
+SHARED = 0.5  # what a partial counts that another string may have too
+LOWEST = 4  # a string that sounds at all is heard in one of so many partials
 BENT = 0.25  # cents by which a glide that was not taken out may move a reading
 REMAINS = 0.03  # of a neighbour that is taken away, since it glides a little too
 
@@ -78,27 +83,39 @@ def read_strum(samples: Samples, rate: float, targets: Targets) -> list[StrumRea
     assert targets.tuning is not None
     x, working = to_working_rate(samples, rate)
     strings = list(targets.tuning.strings)
-    segment = _after_strum(x, working)
-    heard = _sinusoids(segment, working) if segment is not None else None
-    if heard is None:
-        return [StrumReading(s, None, None, 0.0, problem="no strings are heard") for s in strings]
     goals = {s: targets.target_hz(s) for s in strings}
-    settled = {s: _unbent(heard, found) for s, found in _settle_all(heard, goals).items()}
+    settled = _settled_after(x, working, SETTLE_S, goals)
+    if len(settled) < len(goals):
+        # a string that is soon lost in noise is looked for earlier, where it bends more
+        for s, found in _settled_after(x, working, EARLIER_S, goals).items():
+            if s not in settled and found.sigma < SURE:
+                settled[s] = found
+    if not settled and _after_strum(x, working, EARLIER_S) is None:
+        return [StrumReading(s, None, None, 0.0, problem="no strings are heard") for s in strings]
     return [_report(s, settled.get(s), goals, targets) for s in strings]
 
 
-def _after_strum(x: Samples, rate: float) -> Samples | None:
+def _settled_after(x: Samples, rate: float, settle: float, goals: dict[int, float]) -> dict[int, _Settled]:
+    """The strings that can be told apart in what sounds from `settle` s after the strum on."""
+    segment = _after_strum(x, rate, settle)
+    heard = _sinusoids(segment, rate) if segment is not None else None
+    if heard is None:
+        return {}
+    return {s: _unbent(heard, found) for s, found in _settle_all(heard, goals).items()}
+
+
+def _after_strum(x: Samples, rate: float, settle: float) -> Samples | None:
     if len(x) < 0.2 * rate or not np.max(np.abs(x)) > 1e-6:
         return None
     size = int(0.05 * rate)
     power = np.square(x[: len(x) // size * size]).reshape(-1, size).mean(axis=1)
     loudest = int(np.argmax(power)) * 0.05
     near = [t for t in onsets(x, rate) if abs(t - loudest) < 0.4]
-    begin = max([loudest, *near]) + SETTLE_S
+    begin = max([loudest, *near]) + settle
     alive = np.flatnonzero(power > power.max() * 1e-4)
     end = min(begin + LONGEST_S, (alive[-1] + 1) * 0.05, len(x) / rate)
     if end - begin < 0.9:
-        begin = max(begin - SETTLE_S + 0.1, end - 0.9)
+        begin = max(begin - settle + 0.1, end - 0.9)
     segment = x[int(begin * rate) : int(end * rate)]
     return segment if len(segment) >= 0.5 * rate else None
 
@@ -151,7 +168,7 @@ def _settle_all(heard: _Sinusoids, goals: dict[int, float]) -> dict[int, _Settle
     settled: dict[int, _Settled] = {}
     free = np.ones(len(heard.hz), bool)
     for string in sorted(goals, key=lambda s: goals[s]):
-        found = _vote(heard, goals[string], free)
+        found = _vote(heard, goals[string], [g for s, g in goals.items() if s != string], free)
         if found is not None and _sounds(found):
             settled[string] = found
             free[found.used] = False
@@ -161,43 +178,71 @@ def _settle_all(heard: _Sinusoids, goals: dict[int, float]) -> dict[int, _Settle
 def _sounds(found: _Settled) -> bool:
     """Tells a string that rings from one read into the partials of others.
 
-    Those agree loosely, since every string is off by its own amount, or they are even ones alone: an octave's.
+    Those agree loosely, since every string is off by its own amount, or they are even ones alone, an octave's, or
+    high ones alone.
     """
     n = found.numbers
     own = np.sum((n % 3 != 0) & (n % 4 != 0))  # no fifth's or octave's above
-    return found.votes >= 3 and found.sigma <= LOOSE and bool(own >= 2 and np.mean(n % 2 == 1) >= 0.25)
+    agrees = found.votes >= 3 and found.sigma <= LOOSE and n.min() <= LOWEST
+    return bool(agrees and own >= 2 and np.mean(n % 2 == 1) >= 0.25)
 
 
-def _vote(heard: _Sinusoids, goal: float, free: NDArray[np.bool_]) -> _Settled | None:
+def _vote(heard: _Sinusoids, goal: float, others: list[float], free: NDArray[np.bool_]) -> _Settled | None:
     """The place near a target where most partials agree."""
     n = np.arange(1, PARTIALS + 1)
     expected = partial_hz(goal, USUAL_STRETCH, n)
     off = CENTS * np.log(heard.hz[:, None] / expected[None, :])
-    rows, columns = np.nonzero((np.abs(off) < REACH) & free[:, None])
+    most = CENTS * STRETCHES[-1] * _lever(n.astype(float))
+    rows, columns = np.nonzero((off > -REACH - 1.0) & (off < REACH + most) & free[:, None])
     if len(rows) == 0:
         return None
     cents = off[rows, columns]
-    # an unusual stretch moves a partial; so does what is left of a neighbour
-    width = 1.0 + 0.004 * (columns + 1.0) ** 2 + heard.sigma[rows] / expected[columns] * CENTS
-    weight = np.clip(heard.level[rows], 3, 60) / 60
-    grid = np.arange(-REACH, REACH + 0.25, 0.25)
-    density = np.zeros(len(grid))
+    # what is left of a neighbour moves a partial; so does what the stretches tried leave between them
+    width = 1.0 + 0.0015 * (columns + 1.0) ** 2 + heard.sigma[rows] / expected[columns] * CENTS
+    weight = np.clip(heard.level[rows], 3, 60) / 60 * np.where(_shared(goal, others, n), SHARED, 1.0)[columns]
+    q = _lever(columns + 1.0)
+    votes = [_density(cents - CENTS * (b - USUAL_STRETCH) * q, width, weight, columns) for b in STRETCHES]
+    bend, centre = np.unravel_index(np.argmax(votes), (len(votes), len(GRID)))
+    return _regress(heard, goal, rows, columns, cents, width, GRID[centre], STRETCHES[bend] - USUAL_STRETCH)
+
+
+def _shared(goal: float, others: list[float], n: NDArray) -> NDArray[np.bool_]:
+    """Which partials of a string another string may have too, both being off: they say little about whose they are."""
+    ratio = n[:, None] * goal / np.array([*others, np.inf])[None, :]
+    near = np.maximum(np.round(ratio), 1.0)
+    return np.asarray((np.abs(CENTS * np.log(np.maximum(ratio, 1e-9) / near)) < REACH).any(axis=1))
+
+
+def _lever(n: NDArray[np.floating]) -> NDArray[np.floating]:
+    """How far a partial moves with B, against the first: d ln f_n / dB about the usual stretch."""
+    return (n * n / (1 + USUAL_STRETCH * n * n) - 1 / (1 + USUAL_STRETCH)) / 2
+
+
+def _density(cents: F, width: F, weight: F, columns: NDArray) -> F:
+    """How many partials agree on each place of the grid: each gives its best sinusoid's vote."""
+    bumps = weight * np.exp(-0.5 * ((GRID[:, None] - cents) / width) ** 2)
+    density = np.zeros(len(GRID))
     for k in range(PARTIALS):
         mine = columns == k
         if np.any(mine):
-            bump = weight[mine] * np.exp(-0.5 * ((grid[:, None] - cents[mine]) / width[mine]) ** 2)
-            density += bump.max(axis=1)
-    centre = grid[int(np.argmax(density))]
-    return _regress(heard, goal, rows, columns, cents, width, centre)
+            density += bumps[:, mine].max(axis=1)
+    return density
 
 
 def _regress(
-    heard: _Sinusoids, goal: float, rows: NDArray, columns: NDArray, cents: F, width: F, centre: float
+    heard: _Sinusoids,
+    goal: float,
+    rows: NDArray,
+    columns: NDArray,
+    cents: F,
+    width: F,
+    centre: float,
+    bent: float,
 ) -> _Settled | None:
     """f1 and B through the partials that agree: low ones first, since stretch hardly moves them, then upward."""
     n_all = columns + 1.0
-    q_all = (n_all * n_all / (1 + USUAL_STRETCH * n_all * n_all) - 1 / (1 + USUAL_STRETCH)) / 2
-    line, reach = np.full(len(rows), centre), 2.0 * width + 1.0
+    q_all = _lever(n_all)
+    line, reach = centre + CENTS * bent * q_all, 2.0 * width + 1.0
     settled, known = None, 0
     for most in (5, 8, 12, PARTIALS, PARTIALS):
         ahead = np.where(n_all > known, 0.12 * (n_all - known), 0.0) if known else 0.0
@@ -207,15 +252,15 @@ def _regress(
         if len(pick) < (3 if most < PARTIALS else 1):
             continue
         n, q = n_all[pick], q_all[pick]
-        y = cents[pick] / CENTS
+        y = cents[pick] / CENTS - bent * q
         variance = (heard.sigma[rows[pick]] / (n * goal)) ** 2 + (0.02 / CENTS) ** 2
         free = len(n) >= 4
         level, bend, sigma = join(q, y, variance, free, 1e8 if free else 1e10)
         settled = _Settled(
-            goal * (1 + level), float(np.clip(USUAL_STRETCH + bend, 0, 2e-3)), float(sigma) * CENTS, len(n), rows[pick],
+            goal * (1 + level), float(np.clip(USUAL_STRETCH + bent + bend, 0, 2e-3)), float(sigma) * CENTS, len(n), rows[pick],
             columns[pick] + 1,
         )  # fmt: skip
-        line = CENTS * (level + bend * q_all)
+        line = CENTS * (level + (bent + bend) * q_all)
         reach, known = np.full(len(rows), 0.7 + min(3.0, 3 * sigma * CENTS)), int(n.max())
     return settled
 
