@@ -83,8 +83,13 @@ def pluck_run(
     beat=0.0,
     level=0.4,
     cut=True,
+    stiff=(0.6, 1.5),
+    bend=((0.5, 14), (0.04, 0.16)),
 ):
-    """A run of single plucks of a tuning, each detuned by up to `spread` cents."""
+    """A run of single plucks of a tuning, each detuned by up to `spread` cents.
+
+    `stiff` are the limits of what the usual B is multiplied with, `bend` those of the glide in cents and its time in s.
+    """
     tuning = tuning or STANDARD
     strings = strings or sorted(tuning, reverse=True)
     lead = rng.uniform(0.3, 0.7)
@@ -95,11 +100,11 @@ def pluck_run(
     for k, s in enumerate(strings):
         cents = rng.uniform(-spread, spread)
         f1 = hz(tuning[s] + cents / 100)
-        glide, tau = rng.uniform(0.5, 14), rng.uniform(0.04, 0.16)
+        glide, tau = rng.uniform(*bend[0]), rng.uniform(*bend[1])
         start = lead + k * step + rng.uniform(0, 0.05)
         sound_for = length + (1.0 if ring else 0.0)
         y = string_tone(
-            rng, f1, rate, sound_for, STIFF.get(s, 5e-5) * rng.uniform(0.6, 1.5), glide, tau, beat=beat
+            rng, f1, rate, sound_for, STIFF.get(s, 5e-5) * rng.uniform(*stiff), glide, tau, beat=beat
         )
         if cut:
             damp = int(0.03 * rate)
@@ -192,6 +197,24 @@ def sympathetic(rng, sound, tuning=None):
         at = round(p.start * sound.rate)
         y = y[: len(sound.samples) - at]
         sound.samples[at : at + len(y)] += 0.02 * y
+    return sound
+
+
+def bass_along(rng, sound):
+    """A bass that plays each pluck along, an octave or a twelfth below, its peak 20 dB under the guitar's."""
+    for p in sound.plucks:
+        y = string_tone(
+            rng,
+            p.f1 / rng.choice([2, 3]) * 2 ** (rng.uniform(-30, 30) / 1200),
+            sound.rate,
+            0.5,
+            1e-4,
+            2,
+            0.06,
+        )
+        at = round((p.start + rng.uniform(-0.03, 0.03)) * sound.rate)
+        y = y[: len(sound.samples) - at]
+        sound.samples[at : at + len(y)] += 0.03 * y
     return sound
 
 

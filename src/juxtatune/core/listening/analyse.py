@@ -114,7 +114,7 @@ def _decays(x: Samples, rate: float, c: Candidate, start: float, until: float) -
     """Tells a string that rings from hum that stays."""
     numbers = np.array([n for n, _, _ in c.tone.matched][:6])
     t, power = envelope(
-        x, rate, start, min(until, start + 2.0), partial_hz(c.tone.f1, 4e-5, numbers), c.tone.f1
+        x, rate, start, min(until, start + 2.0), partial_hz(c.tone.f1, c.tone.stretch, numbers), c.tone.f1
     )
     if len(t) < 4:
         return False

@@ -10,14 +10,13 @@ from numpy.typing import NDArray
 from juxtatune.core.listening.again import picked_again
 from juxtatune.core.listening.assign import nearest_note, place_pitch
 from juxtatune.core.listening.harmonic import Tone, candidates
-from juxtatune.core.listening.partials import Fit, fit_pluck, partial_hz, project
+from juxtatune.core.listening.partials import USUAL_STRETCH, Fit, fit_pluck, partial_hz, project
 from juxtatune.core.listening.peaks import Peaks, new_peaks
 from juxtatune.core.listening.pluck import Reading, Targets
 from juxtatune.core.listening.source import Samples
 
 ATTACK_FROM, ATTACK_TO = 0.012, 0.112
 LONGEST_LOOK = 12.0
-USUAL_STRETCH = 4e-5
 UNSURE, AGREE = 0.5, 40.0  # cents
 REFINE_S = 0.05
 DAMPED_S = 0.03  # from the frame before the fall to the fall itself
@@ -81,7 +80,7 @@ def confirm(
 
 def _power(part: Samples, rate: float, f1: float) -> float:
     """What the low partials of a tone carry, whether they are new or not."""
-    hz = partial_hz(f1, 4e-5, np.arange(1, 9))
+    hz = partial_hz(f1, USUAL_STRETCH, np.arange(1, 9))
     window = np.hanning(len(part) + 2)[1:-1]
     k = np.arange(len(part)) - (len(part) - 1) / 2
     z = project(part[None, :], window / (window.sum() / 2), k, hz[hz < 0.45 * rate], rate)

@@ -22,6 +22,7 @@ F = NDArray[np.floating]
 CENTS = 1200 / np.log(2)
 TAUS = np.geomspace(0.022, 0.45, 22)  # glide times tried, s
 FINER = np.geomspace(1 / 1.15, 1.15, 15)
+USUAL_STRETCH = 4e-5  # inharmonicity coefficient B where nothing is known of it
 MOST_PARTIALS = 14
 MOST_FRAMES = 120
 CALIBRATION = 1.2  # scatter of the slopes to 1σ, as measured over all kinds of sound in benchmarks/

@@ -8,7 +8,7 @@ import numpy as np
 
 from juxtatune.core.listening.assign import place_pitch
 from juxtatune.core.listening.harmonic import Tone, candidates, score_tone
-from juxtatune.core.listening.partials import fit_pluck
+from juxtatune.core.listening.partials import USUAL_STRETCH, fit_pluck
 from juxtatune.core.listening.peaks import Peaks, new_peaks
 from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.source import Samples
@@ -52,7 +52,7 @@ def glimpse(
     if tone is None:
         return None
     begin = max(0.0, len(x) / rate - max(FIT_S, 6.5 / tone.f1))
-    fit = fit_pluck(x, rate, begin - 0.004, len(x) / rate, tone.f1, 4e-5, glide=False, rounds=1, partials=8)
+    fit = fit_pluck(x, rate, begin - 0.004, len(x) / rate, tone.f1, tone.stretch or USUAL_STRETCH, False, rounds=1, partials=8)
     f1, sigma = (tone.f1, 4.0)
     if fit is not None and abs(1200 * np.log2(fit.f1 / tone.f1)) < 40:
         f1, sigma = fit.f1, fit.sigma_cents

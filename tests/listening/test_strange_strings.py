@@ -1,0 +1,77 @@
+"""Strings unlike the usual: stiff, bent by a hard pick, over another's trace, or picked the moment they are damped.
+
+Stiffness: real guitar strings reach B of some 1e-4 (Fletcher 1964; Järveläinen, Välimäki and Karjalainen 2001, from
+memory), and short thick ones more.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from benchmarks import sounds as room
+from benchmarks.sounds import attack_mean, hz, string_tone
+
+from juxtatune.core.listening.analyse import analyse
+from juxtatune.core.listening.pluck import Targets
+from juxtatune.core.listening.strum import read_strum
+from juxtatune.core.music.catalogue import parse_tuning
+from tests.listening.sounds import off, one_string
+
+STANDARD = Targets(parse_tuning("standard"))
+RATE = 48000
+
+
+@pytest.mark.parametrize("stiff", [1e-5, 1.5e-4, 3e-4, 5e-4])
+@pytest.mark.parametrize("pitch", [64, 55])
+def test_a_stiff_string_keeps_its_octave_and_its_pitch(pitch, stiff) -> None:
+    samples, f1 = one_string(pitch, 20.0, stiff=stiff, seed=pitch)
+    for targets in (STANDARD, Targets()):
+        (reading,) = analyse(samples, RATE, targets)
+        assert off(reading, f1) == pytest.approx(0.0, abs=0.05)
+
+
+@pytest.mark.parametrize("pitch", [40, 59, 64])
+@pytest.mark.parametrize("tau", [0.04, 0.28])
+def test_a_hard_pick_bends_the_note_and_is_read_as_it_bends(pitch, tau) -> None:
+    samples, f1 = one_string(pitch, -10.0, glide=19.0, tau=tau, seconds=2.6, seed=3)
+    (reading,) = analyse(samples, RATE, STANDARD)
+    assert off(reading, f1) == pytest.approx(0.0, abs=0.1)
+    assert reading.start == pytest.approx(0.4, abs=0.004)
+    assert reading.attack_cents - reading.cents == pytest.approx(attack_mean(19.0, tau), abs=0.5)
+
+
+def test_an_octave_over_the_trace_of_a_lower_string_stays_an_octave() -> None:
+    rng = np.random.default_rng(5)
+    high, low = (string_tone(rng, f, RATE, 1.6, 4e-5, 2.0, 0.1) for f in (hz(64.1), hz(52.15)))
+    sound = np.concatenate([np.zeros(9600), 0.4 * high + 0.01 * low, np.zeros(9600)])
+    (reading,) = analyse(sound, RATE, STANDARD)
+    assert reading.string == 1 and off(reading, hz(64.1)) == pytest.approx(0.0, abs=0.5)
+
+
+def test_a_bass_that_plays_a_twelfth_below_does_not_take_the_string() -> None:
+    rng = np.random.default_rng(6)
+    string, bass = (
+        string_tone(rng, hz(55.0), RATE, 1.6, 5e-5, 2.0, 0.1),
+        string_tone(rng, hz(36.02), RATE, 1.6, 1e-4, 2, 0.1),
+    )
+    sound = np.concatenate([np.zeros(9600), 0.4 * string + 0.05 * bass, np.zeros(9600)])
+    (reading,) = analyse(sound, RATE, STANDARD)
+    assert reading.string == 3 and abs(off(reading, hz(55.0))) < 0.5
+
+
+@pytest.mark.parametrize("seed", [0, 1, 2])
+def test_strings_picked_the_moment_they_are_damped_are_two_plucks_each(seed) -> None:
+    rng = np.random.default_rng(seed)
+    sound = room.pluck_run(rng, strings=[6, 6, 4, 4, 2, 2], length=0.7, gap=0.0, spread=0.5)
+    readings = analyse(sound.samples, RATE, STANDARD)
+    assert [r.string for r in readings] == [6, 6, 4, 4, 2, 2]
+    assert all(abs(r.end - p.end) < 0.12 for r, p in zip(readings, sound.plucks, strict=True))
+
+
+@pytest.mark.parametrize("factor", [0.2, 2.5])
+def test_a_strum_of_strings_of_any_stiffness(factor, monkeypatch) -> None:
+    monkeypatch.setattr(room, "STIFF", {s: factor * b for s, b in room.STIFF.items()})
+    x, truth = room.strum(np.random.default_rng(31))
+    readings = {r.string: r.cents for r in read_strum(x, RATE, STANDARD)}
+    errors = [abs(readings[s] - truth[s]) for s in truth if readings[s] is not None]
+    assert len(errors) >= 5 and max(errors) < 1.5
