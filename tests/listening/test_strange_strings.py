@@ -12,10 +12,12 @@ from benchmarks import sounds as room
 from benchmarks.sounds import attack_mean, hz, string_tone
 
 from juxtatune.core.listening.analyse import analyse
+from juxtatune.core.listening.listener import Listener
 from juxtatune.core.listening.pluck import Targets
+from juxtatune.core.listening.source import Block
 from juxtatune.core.listening.strum import read_strum
 from juxtatune.core.music.catalogue import parse_tuning
-from tests.listening.sounds import off, one_string
+from tests.listening.sounds import off, one_string, sampled_guitar
 
 STANDARD = Targets(parse_tuning("standard"))
 RATE = 48000
@@ -75,3 +77,28 @@ def test_a_strum_of_strings_of_any_stiffness(factor, monkeypatch) -> None:
     readings = {r.string: r.cents for r in read_strum(x, RATE, STANDARD)}
     errors = [abs(readings[s] - truth[s]) for s in truth if readings[s] is not None]
     assert len(errors) >= 5 and max(errors) < 1.5
+
+
+def test_a_sampled_guitar_with_a_noisy_pick_begins_when_it_is_picked(tmp_path) -> None:
+    for note in (42, 45, 50):
+        samples, rate = sampled_guitar(tmp_path, note, program=27)
+        (reading,) = analyse(np.concatenate([np.zeros(rate // 2), samples]), rate, STANDARD)
+        picked = 0.5 + np.argmax(np.abs(samples) > 0.1 * np.max(np.abs(samples))) / rate
+        assert reading.start == pytest.approx(picked, abs=0.03)
+
+
+def heard_together(strings, seed=4):
+    rng = np.random.default_rng(seed)
+    sound = sum(
+        gain * string_tone(rng, hz(room.STANDARD[s] + 0.1), RATE, 1.5, 6e-5, 4.0, 0.1)
+        for s, gain in zip(strings, (0.3, 0.2), strict=False)
+    )
+    listener = Listener(STANDARD)
+    return [
+        listener.feed(Block(sound[k : k + 960], RATE, k)).together for k in range(0, len(sound) - 960, 960)
+    ]
+
+
+def test_two_strings_at_once_are_said_to_ring_together_and_one_is_not() -> None:
+    assert (6, 4) in heard_together((6, 4)) and (3, 2) in heard_together((3, 2))
+    assert not any(heard_together((s,)) != [None] * len(heard_together((s,))) for s in (6, 4, 1))

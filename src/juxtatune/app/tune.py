@@ -39,6 +39,7 @@ class TuneRun:
         self.trails: dict[int, deque[Point]] = {s: deque(maxlen=TRAIL) for s in target.strings}
         self.last: dict[int, Reading] = {}
         self.declined: str | None = None
+        self.together: tuple[int, int] | None = None  # strings that ring at once
         self.held = False
         self.saved = False
 
@@ -51,6 +52,7 @@ class TuneRun:
         """Takes in what a block of sound brought."""
         if self.held:
             return
+        self.together = heard.together
         g = heard.glimpse
         if g is not None and g.string is not None and g.cents is not None:
             string = self._in_hand(g.pitch, g.string)

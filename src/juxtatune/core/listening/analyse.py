@@ -14,6 +14,7 @@ from juxtatune.core.listening.pluck import Reading, Targets
 from juxtatune.core.listening.source import Samples
 
 MAINS_HZ = (50.0, 60.0)
+LOOK_S = 0.3  # what a tone is best told by
 UNREAD_DB = 8.0
 LOUDER = 6.0  # in power: what sounds so much louder is no echo of what was heard before
 RISING = 2.0  # weight of new partials that only a pluck brings: beating brings a third of it
@@ -68,6 +69,8 @@ def confirmed(x: Samples, rate: float, times: list[float], targets: Targets) -> 
         if following - t < 0.1 and k + 2 <= len(times):
             following = times[k + 2] if k + 2 < len(times) else len(x) / rate
         c = confirm(x, rate, t, following, targets, t < 0.02 and not out, tuple(o.tone.f1 for o in out[-3:]))
+        if c is None and following - t < LOOK_S and k + 1 < len(times):
+            c = _confirmed_over(x, rate, t, times[k + 1 : k + 3], targets)
         if c is None or (_of_the_mains(c) and not _decays(x, rate, c, t, following)):
             continue
         if out and t - out[-1].onset < 0.16 and _same_tone(out[-1], c) and not _same_pitch(out[-1], c):
@@ -81,6 +84,14 @@ def confirmed(x: Samples, rate: float, times: list[float], targets: Targets) -> 
             continue
         out.append(c)
     return out
+
+
+def _confirmed_over(
+    x: Samples, rate: float, t: float, after: list[float], targets: Targets
+) -> Candidate | None:
+    """A tone that needs a longer look than to the next candidate, which is but a turn in its attack."""
+    c = confirm(x, rate, t, after[1] if len(after) > 1 else len(x) / rate, targets)
+    return c if c is not None and _sounds(x, rate, c, t, after[0]) else None
 
 
 def _again(x: Samples, rate: float, c: Candidate, following: float, before: Candidate) -> bool:

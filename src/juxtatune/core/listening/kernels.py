@@ -9,14 +9,15 @@ import numba as nb
 import numpy as np
 
 _jit = nb.njit(cache=True, nogil=True)
-MOST_STRETCH = 1e-3  # largest inharmonicity coefficient B that is looked for
+COMMON_STRETCH, MOST_STRETCH = 3e-4, 1e-3  # largest inharmonicity coefficients B that are looked for, in turn
 MOST_NUMBER = 60
 TOP = 10  # partials whose absence counts
+STIFFER = 0.02  # by which a stiff string must score better than a common one
 MISSING = 0.55  # penalty for partials that should be there and are not
 
 
 @_jit
-def match(hz, weight, resolution, f1, stretch, most, number):
+def match(hz, weight, resolution, f1, stretch, stiffest, most, number):
     """Writes each peak's partial number, to `most`, into `number` (0: none); a partial takes its heaviest peak."""
     owner = np.full(MOST_NUMBER + 1, -1, np.int64)
     for k in range(len(hz)):
@@ -26,7 +27,7 @@ def match(hz, weight, resolution, f1, stretch, most, number):
         if n > most:
             continue
         off = hz[k] - n * f1 * np.sqrt((1 + stretch * n * n) / (1 + stretch))
-        sharp = n * f1 * (np.sqrt(1 + MOST_STRETCH * n * n) - 1) * (1.0 if stretch == 0.0 else 0.3)
+        sharp = n * f1 * (np.sqrt(1 + stiffest * n * n) - 1) * (1.0 if stretch == 0.0 else 0.3)
         slack = min(0.35 * resolution + 0.006 * f1 * np.sqrt(n), 0.2 * f1)
         if -slack < off < slack + min(sharp, 0.25 * f1) and (owner[n] < 0 or weight[k] > weight[owner[n]]):
             if owner[n] >= 0:
@@ -36,7 +37,7 @@ def match(hz, weight, resolution, f1, stretch, most, number):
 
 
 @_jit
-def refine(hz, weight, number, f1):
+def refine(hz, weight, number, f1, stiffest):
     """Weighted least squares of (f_n / n)² = f0² (1 + B n²), linear in f0² and f0² B. Returns (f1, B)."""
     s0 = s1 = s2 = y0 = y1 = 0.0
     count = 0
@@ -59,20 +60,34 @@ def refine(hz, weight, number, f1):
     if count >= 3 and det > 1e-12 * s0 * s2:
         p = (y0 * s2 - y1 * s1) / det
         q = (s0 * y1 - s1 * y0) / det
-        if p > 0 and 0 <= q <= MOST_STRETCH * p:
+        if p > 0 and 0 <= q <= stiffest * p:
             return np.sqrt(p + q), q / p
     return np.sqrt(y0 / s0), 0.0
 
 
 @_jit
 def score(hz, weight, resolution, f1, number):
-    """Refines f1 on the peaks and scores it. Returns (score, f1, B); `number` holds the match."""
+    """Refines f1 on the peaks and scores it. Returns (score, f1, B); `number` holds the match.
+
+    A string of common stiffness first: where any is allowed, stray peaks are taken for partials.
+    """
+    value, refined, stretch = _score(hz, weight, resolution, f1, COMMON_STRETCH, number)
+    stiff = np.zeros(len(hz), np.int64)
+    other, refined_stiff, stretch_stiff = _score(hz, weight, resolution, f1, MOST_STRETCH, stiff)
+    if other > value + STIFFER:
+        number[:] = stiff
+        return other, refined_stiff, stretch_stiff
+    return value, refined, stretch
+
+
+@_jit
+def _score(hz, weight, resolution, f1, stiffest, number):
     stretch = 0.0
     # low partials first: a stiff string's 25th lies where an unstretched 27th would
     for most in (7, 14, 30, MOST_NUMBER):
-        match(hz, weight, resolution, f1, stretch, most, number)
-        f1, stretch = refine(hz, weight, number, f1)
-    match(hz, weight, resolution, f1, stretch, MOST_NUMBER, number)
+        match(hz, weight, resolution, f1, stretch, stiffest, most, number)
+        f1, stretch = refine(hz, weight, number, f1, stiffest)
+    match(hz, weight, resolution, f1, stretch, stiffest, MOST_NUMBER, number)
     present = np.zeros(MOST_NUMBER + 4)
     total = explained = 0.0
     top = 0

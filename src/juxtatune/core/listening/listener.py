@@ -15,11 +15,12 @@ from juxtatune.core.listening.frames import Decimator, level_db
 from juxtatune.core.listening.measure import confirm, read
 from juxtatune.core.listening.pluck import Reading, Targets
 from juxtatune.core.listening.source import Block, Samples
-from juxtatune.core.listening.track import Glimpse, glimpse
+from juxtatune.core.listening.track import Glimpse, glimpse, together
 
 KEEP_S = 6.0
 LOOK_BACK_S = 2.0  # stretch in which new notes are looked for
 GLIMPSE_S = 0.16  # window of a glimpse; longer for strings below 40 Hz
+TOGETHER_S = 0.35  # window in which two strings are told from one
 LOOK_EVERY_S = 0.1  # how often new onsets are looked for
 SETTLE_S = 0.9  # a note is reported once it has rung for so long, or has ended
 CLIP_AT = 0.999
@@ -37,6 +38,7 @@ class Heard:
     clipped: bool
     lost: int
     printed: bool = False  # a noise print is complete with this block
+    together: tuple[int, int] | None = None  # two strings that ring at once: neither is read well
 
     @property
     def too_quiet(self) -> bool:
@@ -62,6 +64,7 @@ class Listener:
         self._reported: list[float] = []
         self._quiet: Samples | None = None  # the room with no string in it
         self._print_at: float | None = None
+        self._together: tuple[int, int] | None = None
 
     def retarget(self, targets: Targets) -> None:
         """Changes what is listened for, without forgetting the sound."""
@@ -86,6 +89,7 @@ class Listener:
         if looks:
             self._looked = end
             settled = self._settle(end, rate)
+            self._together = self._ring_together(rate)
         printed = self._print_at is not None and end >= self._print_at
         if printed:
             self._quiet, self._print_at = self._x[-int(PRINT_S * rate) :].copy(), None
@@ -93,6 +97,7 @@ class Listener:
             # looking for new notes is work enough for one block: the eye misses nothing in 20 ms
             None if looks else self._glimpse(end, rate), settled, level_db(block.samples),
             bool(len(block.samples) and np.max(np.abs(block.samples)) >= CLIP_AT), block.lost, printed,
+            self._together,
         )  # fmt: skip
 
     def _keep(self, fresh: Samples, rate: float) -> None:
@@ -133,6 +138,12 @@ class Listener:
         seen = glimpse(self._x[-size:], rate, end, self.targets, self._hint, self._quiet)
         self._hint = seen.f1 if seen is not None else None
         return seen
+
+    def _ring_together(self, rate: float) -> tuple[int, int] | None:
+        size = int(TOGETHER_S * rate)
+        if self.targets.tuning is None or len(self._x) < size or level_db(self._x[-size:]) < TOO_QUIET_DB:
+            return None
+        return together(self._x[-size:], rate, self.targets, self._quiet)
 
     def _settle(self, end: float, rate: float) -> tuple[Reading, ...]:
         """Readings of the notes of the last seconds that are ripe and were not reported yet."""

@@ -19,6 +19,7 @@ ATTACK_FROM, ATTACK_TO = 0.012, 0.112
 LONGEST_LOOK = 12.0
 UNSURE, AGREE = 0.5, 40.0  # cents
 REFINE_S = 0.05
+ATTACK_BEFORE_S, NOTED_S = 0.08, 0.015
 DAMPED_S = 0.03  # from the frame before the fall to the fall itself
 LEAST_SCORE = 0.42
 SURE_SCORE = 0.75  # above it a tone of new partials is not doubted
@@ -234,6 +235,29 @@ def refine_onset(x: Samples, rate: float, fit: Fit, onset: float) -> float:
     return (first + int(np.argmin(from_here))) / rate
 
 
+def _with_attack(x: Samples, rate: float, fit: Fit, onset: float) -> float:
+    """The onset, or an earlier one where the pick is heard out of silence before the tone is clear."""
+    size = int(0.004 * rate)
+    first = int((onset - ATTACK_BEFORE_S) * rate)
+    if first < 0 or first + 25 * size > len(x):
+        return onset
+    power = np.square(x[first : first + 25 * size]).reshape(25, size).mean(axis=1)
+    loudest = power[20:].max()
+    if np.median(power[:5]) > 0.03 * loudest:
+        return onset
+    heard = first / rate + size / rate * int(np.argmax(power > 0.1 * loudest))
+    if onset - heard < NOTED_S:
+        return onset
+    # a drum just before is loud, but not on the string's partials
+    length = int((onset - heard) * rate)
+    at = np.array([int(heard * rate), int(onset * rate)])
+    frames = np.lib.stride_tricks.sliding_window_view(x, length)[at]
+    hz = fit.hz[fit.numbers > 2] if np.any(fit.numbers > 2) else fit.hz
+    z = project(frames, np.hanning(length + 2)[1:-1], np.arange(length, dtype=float), hz, rate)
+    before, after = np.sum(np.abs(z) ** 2, axis=1)
+    return heard if before > 0.3 * after else onset
+
+
 def read(
     x: Samples, rate: float, c: Candidate, limit: float, crowd: float, targets: Targets
 ) -> Reading | None:
@@ -258,7 +282,7 @@ def read(
         return _unread(c, end, targets, "the note is lost in other sound")
     onset = c.onset
     if not c.first:
-        onset = refine_onset(x, rate, fit, c.onset)
+        onset = _with_attack(x, rate, fit, refine_onset(x, rate, fit, c.onset))
         again = fit_pluck(x, rate, onset + 0.002, min(until, onset + 4.0), fit.f1, fit.stretch)
         fit = _reconsidered(x, rate, again or fit, onset + 0.002, min(until, onset + 4.0))
     return _reading(c, fit, onset, end, until, targets)

@@ -26,6 +26,11 @@ class Peaks:
         """Power of the peak at exactly a frequency."""
         return float(10 ** (self.level_db[np.searchsorted(self.hz, hz)] / 10))
 
+    def heard(self) -> Peaks:
+        """The peaks that have any weight."""
+        keep = self.weight > 0
+        return Peaks(self.hz[keep], self.weight[keep], self.level_db[keep], self.resolution)
+
     def __len__(self) -> int:
         return len(self.hz)
 

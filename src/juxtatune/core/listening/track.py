@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -15,6 +15,8 @@ from juxtatune.core.listening.source import Samples
 
 LEAST_SCORE = 0.45
 FIT_S = 0.14
+SURE_SCORE = 0.6  # of a second string
+AUDIBLE = 0.03  # in power: a second string so loud spoils the reading of the first
 
 
 @dataclass(frozen=True)
@@ -52,7 +54,17 @@ def glimpse(
     if tone is None:
         return None
     begin = max(0.0, len(x) / rate - max(FIT_S, 6.5 / tone.f1))
-    fit = fit_pluck(x, rate, begin - 0.004, len(x) / rate, tone.f1, tone.stretch or USUAL_STRETCH, False, rounds=1, partials=8)
+    fit = fit_pluck(
+        x,
+        rate,
+        begin - 0.004,
+        len(x) / rate,
+        tone.f1,
+        tone.stretch or USUAL_STRETCH,
+        False,
+        rounds=1,
+        partials=8,
+    )
     f1, sigma = (tone.f1, 4.0)
     if fit is not None and abs(1200 * np.log2(fit.f1 / tone.f1)) < 40:
         f1, sigma = fit.f1, fit.sigma_cents
@@ -62,6 +74,31 @@ def glimpse(
     if place.string is not None and targets.tuning is not None:
         cents = (pitch - targets.tuning.pitch(place.string)) * 100
     return Glimpse(t, f1, pitch, place.string, cents, max(sigma, 0.05), float(level), tone.score)
+
+
+def together(
+    x: Samples, rate: float, targets: Targets, quiet: Samples | None = None
+) -> tuple[int, int] | None:
+    """The two strings that ring at once in the last stretch `x`; None for one alone.
+
+    Two strings an octave or a unison apart share their partials and are not told from one.
+    """
+    peaks = new_peaks(x, quiet[-len(x) :] if quiet is not None else None, rate)
+    tones = candidates(peaks, targets.ranges_hz())
+    if not tones:
+        return None
+    first = tones[0]
+    mine = {hz for _, hz, _ in first.matched}
+    rest = replace(peaks, weight=np.where(np.isin(peaks.hz, list(mine)), 0.0, peaks.weight))
+    power = sum(peaks.power(hz) for hz in mine)
+    for tone in candidates(rest.heard(), targets.ranges_hz()):
+        enough = len(tone.matched) >= 3 and min(n for n, _, _ in tone.matched) <= 2
+        loud = sum(peaks.power(hz) for _, hz, _ in tone.matched) > AUDIBLE * power
+        strings = [place_pitch(targets.reference.pitch(hz), targets).string for hz in (first.f1, tone.f1)]
+        if enough and loud and tone.score > SURE_SCORE and None not in strings and strings[0] != strings[1]:
+            low, high = sorted((s for s in strings if s is not None), reverse=True)
+            return low, high
+    return None
 
 
 def _choose(peaks: Peaks, targets: Targets, hint: float | None) -> Tone | None:

@@ -278,6 +278,9 @@ class TunePresenter(QObject):
 
     def _detail(self, s: StringState) -> str:
         assert self.run is not None
+        if self.run.together and s.string == self.run.procedure.active:
+            one, other = (ordinal(k) for k in self.run.together)
+            return f"the {one} and the {other} ring together: damp one"
         if self.run.declined and s.string == self.run.procedure.active:
             return self.run.declined
         parts = []
