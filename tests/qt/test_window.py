@@ -244,6 +244,23 @@ def test_tune_runs_on_a_few_keys(qtbot, window) -> None:
     assert run.procedure.checking
 
 
+def test_two_strings_that_ring_together_are_said_so(qtbot, window) -> None:
+    window.open_song("nine-fathom-static")
+    view, tune = window.views["Tune"], window.tune
+
+    def together() -> bool:
+        return any("ring together: damp one" in c.detail for c in tune.columns())
+
+    press(qtbot, view, KEY.Key_Space)
+    qtbot.waitUntil(lambda: tune.run.procedure.state(6).cents is not None, timeout=20000)
+    assert not together()
+    press(qtbot, view, KEY.Key_PageDown)
+    press(qtbot, view, KEY.Key_Space)
+    qtbot.waitUntil(together, timeout=10000)
+    tune.guitar.damp()
+    qtbot.waitUntil(lambda: not together(), timeout=10000)
+
+
 def test_a_sound_file_plays_the_instrument(qtbot, window, tmp_path) -> None:
     import soundfile as sf
 

@@ -6,6 +6,7 @@ stays bounded however long it listens.
 
 from __future__ import annotations
 
+from collections import deque
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -21,6 +22,7 @@ KEEP_S = 6.0
 LOOK_BACK_S = 2.0  # stretch in which new notes are looked for
 GLIMPSE_S = 0.16  # window of a glimpse; longer for strings below 40 Hz
 TOGETHER_S = 0.35  # window in which two strings are told from one
+LOOKS, OFTEN = 8, 2  # of the last looks, so many must hear the same two strings
 LOOK_EVERY_S = 0.1  # how often new onsets are looked for
 SETTLE_S = 0.9  # a note is reported once it has rung for so long, or has ended
 CLIP_AT = 0.999
@@ -65,6 +67,7 @@ class Listener:
         self._quiet: Samples | None = None  # the room with no string in it
         self._print_at: float | None = None
         self._together: tuple[int, int] | None = None
+        self._looks: deque[tuple[int, int] | None] = deque(maxlen=LOOKS)
 
     def retarget(self, targets: Targets) -> None:
         """Changes what is listened for, without forgetting the sound."""
@@ -89,7 +92,7 @@ class Listener:
         if looks:
             self._looked = end
             settled = self._settle(end, rate)
-            self._together = self._ring_together(rate)
+            self._note_together(rate)
         printed = self._print_at is not None and end >= self._print_at
         if printed:
             self._quiet, self._print_at = self._x[-int(PRINT_S * rate) :].copy(), None
@@ -138,6 +141,15 @@ class Listener:
         seen = glimpse(self._x[-size:], rate, end, self.targets, self._hint, self._quiet)
         self._hint = seen.f1 if seen is not None else None
         return seen
+
+    def _note_together(self, rate: float) -> None:
+        """A change of strings is in one or two looks, a second string that beats in some of many."""
+        self._looks.append(self._ring_together(rate))
+        found = [pair for pair in self._looks if pair is not None]
+        if not found:
+            self._together = None
+        elif found.count(found[-1]) >= OFTEN:
+            self._together = found[-1]
 
     def _ring_together(self, rate: float) -> tuple[int, int] | None:
         size = int(TOGETHER_S * rate)
