@@ -61,7 +61,7 @@ class Listener:
         self._begin = 0.0  # time of the first kept sample
         self._origin = 0.0  # time of the first sample since the last start
         self._flux = RollingFlux(12000.0, LOOK_BACK_S)
-        self._looked = 0.0
+        self._looked = self._listened = 0.0
         self._hint: float | None = None
         self._reported: list[float] = []
         self._quiet: Samples | None = None  # the room with no string in it
@@ -92,13 +92,16 @@ class Listener:
         if looks:
             self._looked = end
             settled = self._settle(end, rate)
+        listens = not looks and end - self._listened >= LOOK_EVERY_S
+        if listens:
+            self._listened = end
             self._note_together(rate)
         printed = self._print_at is not None and end >= self._print_at
         if printed:
             self._quiet, self._print_at = self._x[-int(PRINT_S * rate) :].copy(), None
         return Heard(
-            # looking for new notes is work enough for one block: the eye misses nothing in 20 ms
-            None if looks else self._glimpse(end, rate), settled, level_db(block.samples),
+            # looking for new notes, or for a second string, is work enough for one block: the eye misses nothing
+            None if looks or listens else self._glimpse(end, rate), settled, level_db(block.samples),
             bool(len(block.samples) and np.max(np.abs(block.samples)) >= CLIP_AT), block.lost, printed,
             self._together,
         )  # fmt: skip
@@ -155,7 +158,7 @@ class Listener:
         size = int(TOGETHER_S * rate)
         if self.targets.tuning is None or len(self._x) < size or level_db(self._x[-size:]) < TOO_QUIET_DB:
             return None
-        return together(self._x[-size:], rate, self.targets, self._quiet)
+        return together(self._x[-size:], rate, self.targets, self._hint, self._quiet)
 
     def _settle(self, end: float, rate: float) -> tuple[Reading, ...]:
         """Readings of the notes of the last seconds that are ripe and were not reported yet."""

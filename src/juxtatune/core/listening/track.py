@@ -77,21 +77,26 @@ def glimpse(
 
 
 def together(
-    x: Samples, rate: float, targets: Targets, quiet: Samples | None = None
+    x: Samples, rate: float, targets: Targets, hint: float | None = None, quiet: Samples | None = None
 ) -> tuple[int, int] | None:
     """The two strings that ring at once in the last stretch `x`; None for one alone.
 
-    Two strings an octave or a unison apart share their partials and are not told from one.
+    `hint` (Hz) is the pitch of a moment ago. Two strings an octave or a unison apart share their partials and are not
+    told from one.
     """
     peaks = new_peaks(x, quiet[-len(x) :] if quiet is not None else None, rate)
-    tones = candidates(peaks, targets.ranges_hz())
-    if not tones:
+    first = score_tone(peaks, hint) if hint is not None and len(peaks) else None
+    if first is None or first.score < SURE_SCORE:
+        first = next(iter(candidates(peaks, targets.ranges_hz())), None)
+    if first is None:
         return None
-    first = tones[0]
     mine = {hz for _, hz, _ in first.matched}
     rest = replace(peaks, weight=np.where(np.isin(peaks.hz, list(mine)), 0.0, peaks.weight))
     power = sum(peaks.power(hz) for hz in mine)
-    for tone in candidates(rest.heard(), targets.ranges_hz()):
+    others = rest.heard()
+    if np.sum(10 ** (others.level_db / 10)) < AUDIBLE * power:
+        return None
+    for tone in candidates(others, targets.ranges_hz()):
         enough = len(tone.matched) >= 3 and min(n for n, _, _ in tone.matched) <= 2
         loud = sum(peaks.power(hz) for _, hz, _ in tone.matched) > AUDIBLE * power
         strings = [place_pitch(targets.reference.pitch(hz), targets).string for hz in (first.f1, tone.f1)]
