@@ -73,7 +73,8 @@ def confirmed(x: Samples, rate: float, times: list[float], targets: Targets) -> 
             c = _confirmed_over(x, rate, t, times[k + 1 : k + 3], targets)
         if c is None or (_of_the_mains(c) and not _decays(x, rate, c, t, following)):
             continue
-        if out and t - out[-1].onset < 0.16 and _same_tone(out[-1], c) and not _same_pitch(out[-1], c):
+        echo = out and t - out[-1].onset < 0.16 and c.level < LOUDER * out[-1].level
+        if echo and _same_tone(out[-1], c) and not _same_pitch(out[-1], c):
             continue  # its octave, as the attack fades
         if out and t - out[-1].onset < 0.16 and _same_pitch(out[-1], c):
             # one pluck, flagged twice: it began at the earlier moment if it sounded between the two
