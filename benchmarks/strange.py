@@ -1,0 +1,199 @@
+"""A second corpus, unlike the first in its physics and its rooms: what suits one set of sounds may fail on another.
+
+Strings of any stiffness, picked anywhere and heard by a pickup anywhere, glides to 20 cents, polarisations apart in
+Hz; coloured noise, buzzing hum, distortion, a band played by fluidsynth. `python -m benchmarks.strange [--runs N]`.
+"""
+
+from __future__ import annotations
+
+import argparse
+import struct
+import subprocess
+import tempfile
+from multiprocessing import Pool
+from pathlib import Path
+
+import numpy as np
+import soundfile as sf
+
+from benchmarks.listening import matched, row
+from benchmarks.sampled import SOUNDFONT, _variable
+from benchmarks.sounds import Sound, Truth, add_noise, attack_mean, hz
+from juxtatune.core.listening.analyse import analyse
+from juxtatune.core.listening.pluck import Targets
+from juxtatune.core.music.catalogue import parse_tuning
+
+TUNINGS = (
+    "standard",
+    "drop D",
+    "drop C",
+    "open G",
+    "DADGAD",
+    "Eb standard",
+    "B standard",
+    "open C",
+    "all fourths",
+)
+
+
+def tone(r, f1, rate, seconds, beating):
+    """(samples, mean of the glide over 12 to 112 ms) of one pluck, peak 1."""
+    t = np.arange(int(seconds * rate)) / rate
+    stiff = 10 ** r.uniform(-5, -3.6) * (f1 / 110) ** 0.6
+    pickup, pick = r.uniform(0.06, 0.35), r.uniform(0.03, 0.3)
+    lasts = r.uniform(0.6, 4.0) * (110 / f1) ** 0.3
+    cents, tau = r.uniform(0, 20), r.uniform(0.03, 0.3)
+    glide = (2 ** (cents / 1200) - 1) * tau * (1 - np.exp(-t / tau))
+    tilt, apart, share = r.uniform(0.7, 1.6), r.normal(0, 0.05), beating * r.uniform(0, 0.35)
+    out = np.zeros(len(t))
+    for n in range(1, 80):
+        fn = n * f1 * np.sqrt((1 + stiff * n * n) / (1 + stiff))
+        if fn > min(0.46 * rate, 10000):
+            break
+        size = abs(np.sin(n * np.pi * pickup) * np.sin(n * np.pi * pick)) / n**tilt + 1e-4 / n
+        decay = lasts / (1 + 0.25 * (n - 1) ** 0.8 + (fn / 4000) ** 2)
+        wave = np.exp(-t / decay) * np.cos(2 * np.pi * fn * (t + glide) + r.uniform(0, 6.28))
+        other = fn + apart * np.sqrt(n)
+        wave += (
+            share * np.exp(-0.6 * t / decay) * np.cos(2 * np.pi * other * (t + glide) + r.uniform(0, 6.28))
+        )
+        out += size * wave
+    out /= np.abs(out).max()
+    pick_noise = int(r.uniform(0.003, 0.02) * rate)
+    out[:pick_noise] += 0.15 * r.normal(0, 1, pick_noise) * np.hanning(pick_noise)
+    return out * np.minimum(1, t / r.uniform(0.0005, 0.004)), attack_mean(cents, tau)
+
+
+def run(r, rate=48000, name=None, strings=None, length=None, gap=None, spread=45.0, beating=0.0, overlap=0.0):
+    """A run of plucks in any order, each 0 to 8 dB below the loudest."""
+    tuning = parse_tuning(name or TUNINGS[r.integers(len(TUNINGS))])
+    at, x, plucks = r.uniform(0.2, 1.2), np.zeros(rate * 60), []
+    for s in strings or list(r.permutation(tuning.strings)):
+        lasts = (length or r.uniform(0.7, 3.0)) + overlap
+        f1 = hz(float(tuning.pitch(int(s))) + r.uniform(-spread, spread) / 100)
+        y, attack = tone(r, f1, rate, lasts, beating)
+        damp = int(r.uniform(0.01, 0.06) * rate)
+        y[-damp:] *= np.linspace(1, 0, damp) ** 2
+        k = round(at * rate)
+        x[k : k + len(y)] += 0.4 * 10 ** (r.uniform(-8, 0) / 20) * y
+        plucks.append(Truth(k / rate, k / rate + lasts, int(s), f1, attack))
+        at += lasts - overlap + (r.uniform(0.05, 0.6) if gap is None else gap)
+    sound = Sound(rate, x[: int((at + 0.5) * rate)], plucks)
+    sound.targets = Targets(tuning)
+    return sound
+
+
+def _add(sound, other, below_db):
+    """Adds a sound, its mean power so far under the guitar's."""
+    gain = np.sqrt(np.mean(sound.samples**2) / np.mean(other**2) / 10 ** (below_db / 10))
+    sound.samples = sound.samples + gain * other
+    return sound
+
+
+def coloured(r, sound, below_db, power):
+    """Noise that falls with frequency to a power: 0.5 is pink, 1 is brown."""
+    spectrum = np.fft.rfft(r.normal(0, 1, len(sound.samples)))
+    f = np.maximum(np.fft.rfftfreq(len(sound.samples), 1 / sound.rate), 20)
+    return _add(sound, np.fft.irfft(spectrum / f**power, len(sound.samples)), below_db)
+
+
+def hum(r, sound, base):
+    """Twenty harmonics that drift together."""
+    t = np.arange(len(sound.samples)) / sound.rate
+    drift = 0.02 * np.cumsum(r.normal(0, 1, len(t) // sound.rate + 2))
+    phase = 2 * np.pi * np.cumsum(base + np.interp(t, np.arange(len(drift)), drift)) / sound.rate
+    waves = (
+        10 ** (r.uniform(-30, 0) / 20) / n**0.5 * np.sin(n * phase + r.uniform(0, 6.28)) for n in range(1, 21)
+    )
+    return _add(sound, sum(waves), r.uniform(5, 20))
+
+
+def distorted(r, sound):
+    sound.samples = 0.5 * np.tanh(sound.samples * r.uniform(2, 8))
+    return sound
+
+
+def band(r, rate, seconds):
+    """Drums, a bass, chords and a melody of General MIDI instruments."""
+    beat, events, root = 480, [], int(r.integers(28, 40))
+    tempo = r.uniform(90, 160)
+    for b in range(int(seconds * tempo / 30)):
+        t = b * beat // 2
+        for key in [42] + ([36] if b % 4 == 0 else [38] if b % 4 == 2 else []):
+            events += [(t, (0x99, key, int(r.integers(70, 120)))), (t + 200, (0x89, key, 0))]
+        notes = [(0, root + int(r.choice([0, 0, 3, 5, 7])), beat - 20)] if b % 2 == 0 else []
+        notes += [(1, root + n, 4 * beat - 40) for n in (12, 19, 24)] if b % 8 == 0 else []
+        notes += (
+            [(2, root + 24 + int(r.choice([0, 3, 5, 7, 10])), beat // 2 - 10)] if r.uniform() < 0.5 else []
+        )
+        for channel, note, lasts in notes:
+            events += [(t, (0x90 | channel, note, 95)), (t + lasts, (0x80 | channel, note, 0))]
+    body = (
+        b"\0\xff\x51\x03"
+        + struct.pack(">I", int(60e6 / tempo))[1:]
+        + bytes([0, 0xC0, 33, 0, 0xC1, 29, 0, 0xC2, 18])
+    )
+    last = 0
+    for t, message in sorted(events):
+        body, last = body + _variable(t - last) + bytes(message), t
+    body += _variable(beat) + b"\xff\x2f\0"
+    with tempfile.TemporaryDirectory() as folder:
+        source, wave = Path(folder) / "b.mid", Path(folder) / "b.wav"
+        source.write_bytes(
+            b"MThd" + struct.pack(">IHHH", 6, 0, 1, beat) + b"MTrk" + struct.pack(">I", len(body)) + body
+        )
+        command = ["fluidsynth", "-ni", "-r", str(rate), "-F", str(wave), str(SOUNDFONT), str(source)]
+        subprocess.run(command, check=True, capture_output=True)
+        return sf.read(wave)[0].mean(axis=1)
+
+
+def with_band(r, sound):
+    other = band(r, sound.rate, len(sound.samples) / sound.rate + 1)[: len(sound.samples)]
+    return _add(sound, np.pad(other, (0, len(sound.samples) - len(other))), 10)
+
+
+AGAIN = [6, 6, 6, 5, 5, 4, 3, 3, 2, 1, 1]
+KINDS = {
+    "any string": lambda r: run(r),
+    "beating": lambda r: run(r, beating=1.0),
+    "noise 10 dB": lambda r: add_noise(r, run(r), 10),
+    "pink 10 dB": lambda r: coloured(r, run(r), 10, 0.5),
+    "brown 10 dB": lambda r: coloured(r, run(r), 10, 1.0),
+    "hum 50 Hz": lambda r: hum(r, run(r), 50),
+    "hum 60 Hz": lambda r: hum(r, run(r), 60),
+    "distortion": lambda r: distorted(r, run(r)),
+    "a band": lambda r: with_band(r, run(r)),
+    "ring-over": lambda r: run(r, overlap=1.5, gap=0.02),
+    "picked again": lambda r: run(r, name="standard", strings=AGAIN, length=r.uniform(0.6, 1.2), gap=0.0, spread=1),
+    "far from target": lambda r: run(r, spread=200.0),
+    "8 kHz": lambda r: run(r, rate=8000),
+    "bass": lambda r: run(r, name="bass"),
+    "seven strings": lambda r: run(r, name="seven-string drop A"),
+}  # fmt: skip
+
+
+def one(job):
+    kind, seed = job
+    sound = KINDS[kind](np.random.default_rng([seed, sum(map(ord, kind))]))
+    return kind, matched(sound, analyse(sound.samples, sound.rate, sound.targets))
+
+
+def main() -> None:
+    options = argparse.ArgumentParser(description=__doc__)
+    options.add_argument("--runs", type=int, default=6)
+    runs = options.parse_args().runs
+    with Pool(2) as pool:
+        done = pool.map(one, [(kind, s) for kind in KINDS for s in range(runs)], chunksize=1)
+    print(f"{'':18}{'cents: median, 95 %, max':>23}  {'attack':>23}  missed extra wrong gross claims")
+    for kind in KINDS:
+        mine = [d[1] for d in done if d[0] == kind]
+        rows = [r for m in mine for r in m[0]]
+        missed, extra, wrong = (sum(m[k] for m in mine) for k in (1, 2, 3))
+        gross = sum(abs(r[0]) > 50 for r in rows)
+        claims = np.mean([abs(e) <= s for e, s, _, _ in rows])
+        counts = f"{missed:6} {extra:5} {wrong:5} {gross:5} {claims:5.0%}"
+        print(f"{kind:18}{row([r[0] for r in rows])}  {row([r[2] for r in rows])}  {counts}")
+
+
+if __name__ == "__main__":
+    main()
