@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QApplication
 from juxtatune.app.preferences import Preferences
 from juxtatune.app.session import Session
 from juxtatune.book.db import Book
+from juxtatune.core.listening.listener import Heard
 from juxtatune.core.music.catalogue import parse_tuning
 from juxtatune.core.retuning.procedure import Status
 from juxtatune.qt.application import open_window
@@ -244,21 +245,18 @@ def test_tune_runs_on_a_few_keys(qtbot, window) -> None:
     assert run.procedure.checking
 
 
-def test_two_strings_that_ring_together_are_said_so(qtbot, window) -> None:
+def test_two_strings_that_ring_together_are_said_so(window) -> None:
     window.open_song("nine-fathom-static")
-    view, tune = window.views["Tune"], window.tune
+    tune = window.tune
+    tune.stop()
 
-    def together() -> bool:
-        return any("ring together: damp one" in c.detail for c in tune.columns())
+    def details() -> list[str]:
+        return [c.detail for c in tune.columns() if c.string == tune.run.procedure.active]
 
-    press(qtbot, view, KEY.Key_Space)
-    qtbot.waitUntil(lambda: tune.run.procedure.state(6).cents is not None, timeout=20000)
-    assert not together()
-    press(qtbot, view, KEY.Key_PageDown)
-    press(qtbot, view, KEY.Key_Space)
-    qtbot.waitUntil(together, timeout=10000)
-    tune.guitar.damp()
-    qtbot.waitUntil(lambda: not together(), timeout=10000)
+    tune.run.hear(Heard(None, (), -20.0, False, 0, together=(6, 5)))
+    assert details() == ["the 6th and the 5th ring together: damp one"]
+    tune.run.hear(Heard(None, (), -20.0, False, 0))
+    assert "ring together" not in details()[0]
 
 
 def test_a_sound_file_plays_the_instrument(qtbot, window, tmp_path) -> None:

@@ -100,8 +100,8 @@ class Listener:
         if printed:
             self._quiet, self._print_at = self._x[-int(PRINT_S * rate) :].copy(), None
         return Heard(
-            # looking for new notes, or for a second string, is work enough for one block: the eye misses nothing
-            None if looks or listens else self._glimpse(end, rate), settled, level_db(block.samples),
+            # looking for new notes is work enough for one block: the eye misses nothing in 20 ms
+            None if looks else self._glimpse(end, rate), settled, level_db(block.samples),
             bool(len(block.samples) and np.max(np.abs(block.samples)) >= CLIP_AT), block.lost, printed,
             self._together,
         )  # fmt: skip
