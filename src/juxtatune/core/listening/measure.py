@@ -251,6 +251,8 @@ def _with_attack(x: Samples, rate: float, fit: Fit, onset: float) -> float:
     # a drum just before is loud, but not on the string's partials
     length = int((onset - heard) * rate)
     at = np.array([int(heard * rate), int(onset * rate)])
+    if at[1] + length > len(x):
+        return onset
     frames = np.lib.stride_tricks.sliding_window_view(x, length)[at]
     hz = fit.hz[fit.numbers > 2] if np.any(fit.numbers > 2) else fit.hz
     z = project(frames, np.hanning(length + 2)[1:-1], np.arange(length, dtype=float), hz, rate)
