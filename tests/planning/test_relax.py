@@ -41,6 +41,11 @@ def test_a_relaxed_night_never_costs_more_than_the_best_plan(value, data) -> Non
     raised: list[float] = []
     Relaxer(night).raise_on(lambda: math.inf, GO, lambda bound: raised.append(bound) or len(raised) < 20)
     assert all(bound <= best.plan.totals.objective + 1e-6 for bound in raised)
+    # a limit far below the optimum throws states away: nothing above it may then be claimed
+    lead = Exploration(night, tracked, 0, 50_000)
+    lead.go_on(1e9, 0.6 * best.plan.totals.objective, GO)
+    lead.go_on(0.3 * best.plan.totals.objective, 1e9, GO)
+    assert lead.bound <= 0.3 * best.plan.totals.objective + 1e-6
 
 
 @settings(max_examples=60, deadline=None)

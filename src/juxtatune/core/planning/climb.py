@@ -1,29 +1,31 @@
-"""Improving plans: some songs of a plan are freed at a time, and the order is searched exactly around the rest.
+"""Improving plans: annealed on the lazy price, then some songs freed at a time and searched exactly around the rest.
 
-Large neighbourhood search (Shaw 1998), from several starts; the best one is climbed on, and a fresh start is
-tried whenever that has got stuck. One climber belongs to one thread.
+Large neighbourhood search (Shaw 1998) finds what the lazy price does not see; annealing crosses wider valleys.
+One climber belongs to one thread, and takes nothing from another: the same work gives the same plans.
 """
 
 from __future__ import annotations
 
-import math
 import random
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
 
+from juxtatune.core.planning.annealer import HOT, Annealer
 from juxtatune.core.planning.compiled import Compiled
-from juxtatune.core.planning.neighbourhood import freed_songs, rules_around, worth_of
+from juxtatune.core.planning.neighbourhood import chain, freed_songs, rules_around, worth_of
 from juxtatune.core.planning.plan import Plan
 from juxtatune.core.planning.price import price
 from juxtatune.core.planning.search import Effort, Found, Searcher
 
 TINY = 1e-7
 ROUNDS = 16
-PATIENCE = 48  # rounds without success after which a fresh start is tried
 SIZES = (8, 10, 6, 9, 11)  # songs freed at a time
 MANY = 22  # songs from which ever larger neighbourhoods pay
+STEPS, AGAIN = 10_000, 5_000  # of annealing for every song, at first and when heated again
+HEATS = (4.0, 7.0, 2.0, 5.5, 3.0)  # seconds
+PATIENCE = 0.25  # for every song: times heated again without success, after which a chain has had its time
 
 
 @dataclass
@@ -42,42 +44,45 @@ class Climber:
         self, compiled: Compiled, seed: int, stop: np.ndarray, take: Callable[[Found], None]
     ) -> None:
         self.compiled, self.stop, self.take = compiled, stop, take
-        self.searcher = Searcher(compiled)
+        self.searcher, self.annealer = Searcher(compiled), Annealer(compiled)
         self.rng = random.Random(seed)
 
-    def climb_on(self, climbs: list[Climb], budget: float) -> bool:
-        """Improves the starts, then the best of them. `budget` counts neighbourhoods tried; False when stopped."""
-        for climb in climbs:
-            budget -= ROUNDS
-            if climb.rounds < ROUNDS and not self._improve(climb, ROUNDS):
-                return False
-        climbs.sort(key=lambda c: c.plan.totals.objective)
-        while budget > 0:
-            best = climbs[0]
-            budget -= ROUNDS
-            if not self._improve(best, ROUNDS):
-                return False
-            if best.stale < PATIENCE:
-                continue
-            best.stale = 0
-            fresh = self._fresh_start()
-            if fresh is None:
-                continue
-            budget -= 2 * ROUNDS
-            if not self._improve(fresh, 2 * ROUNDS):
-                return False
-            climbs.append(fresh)
-            climbs.sort(key=lambda c: c.plan.totals.objective)
+    def anneal(self, climb: Climb, heat: float = HOT, steps: int = STEPS) -> bool:
+        """Anneals a plan and prices the order found exactly; True when it is better."""
+        seed = self.rng.getrandbits(63)
+        cost, row, _ = self.annealer.run(climb.plan, steps * self.compiled.tables.n, seed, self.stop, heat)
+        pred = chain(self.compiled, row.tolist())
+        limit = climb.plan.totals.objective - TINY
+        found = self.searcher.run(pred, Effort(256), limit, self.stop)
+        if not found.stopped and cost < min(found.cost, limit) - TINY:
+            found = self.searcher.run(pred, Effort(2000), limit, self.stop)
+        if found.draft is None:
+            return False
+        climb.plan = price(self.compiled.gig, found.draft)
+        self.take(replace(found, bound=0.0))
+        return True
+
+    def warm_up(self, plan: Plan, times: int) -> None:
+        """Anneals a plan so many times; hot enough that each is a fresh start."""
+        climb = Climb(plan)
+        for _ in range(times):
+            self.anneal(climb)
+
+    def climb_on(self, plan: Plan, rounds: float) -> bool:
+        """Chains of annealing from a plan, each ended by neighbourhoods. Some `rounds`; False when stopped."""
+        while rounds > 0 and self.stop[0] == 0:
+            climb = Climb(plan)
+            self.anneal(climb)
+            stale = tried = 0
+            while stale < PATIENCE * self.compiled.tables.n and self.stop[0] == 0:
+                better = self.anneal(climb, HEATS[tried % len(HEATS)], AGAIN)
+                tried, stale = tried + 1, 0 if better else stale + 1
+            while self.improve(climb, ROUNDS) and climb.stale < 2 * ROUNDS:
+                pass
+            rounds -= 1
         return bool(self.stop[0] == 0)
 
-    def _fresh_start(self) -> Climb | None:
-        """Another plan from a narrow search with another weight of the guess."""
-        pred = self.compiled.pred | self.compiled.alike
-        guess = 10 ** self.rng.uniform(-2, 0.1)
-        found = self.searcher.run(pred, Effort(64, 0, guess), math.inf, self.stop)
-        return Climb(price(self.compiled.gig, found.draft)) if found.draft is not None else None
-
-    def _improve(self, climb: Climb, rounds: int) -> bool:
+    def improve(self, climb: Climb, rounds: int) -> bool:
         """Frees some songs of a plan at a time; False when stopped."""
         for _ in range(rounds):
             k, climb.rounds = climb.rounds, climb.rounds + 1

@@ -60,9 +60,13 @@ def worth_of(compiled: Compiled, plan: Plan) -> F64:
 
 def rules_around(compiled: Compiled, plan: Plan, free: list[int]) -> U64:
     """The gig's rules with all songs but the free ones kept in the plan's order."""
-    pred = compiled.pred.copy()
     at = {s.id: k for k, s in enumerate(compiled.gig.songs)}
-    kept = [at[s.song] for s in plan.order if at[s.song] not in set(free)]
-    for a, b in pairwise(kept):
+    return chain(compiled, [at[s.song] for s in plan.order if at[s.song] not in set(free)])
+
+
+def chain(compiled: Compiled, songs: list[int]) -> U64:
+    """The gig's rules, with these songs kept in this order."""
+    pred = compiled.pred.copy()
+    for a, b in pairwise(songs):
         pred[b, a >> 6] |= np.uint64(1) << np.uint64(a & 63)
     return pred

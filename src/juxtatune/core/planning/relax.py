@@ -190,12 +190,14 @@ class Exploration:
         self._nodes[0][0] = np.append(first, np.uint64(1 if under_way and soonest == 0 else 0))
         self._nodes[1][0] = self._nodes[2][0] = 0.0
         bestfirst.begin(self._nodes, self._heap, self._table, self._extent)
+        self._lowest_limit = np.inf
         self.over = False  # nothing more can be learnt
         self.walk: tuple[int, ...] | None = None  # songs (perhaps repeated) of the relaxed optimum
 
     @property
     def bound(self) -> float:
-        return float(self._best[0])
+        # states at a limit or above it were thrown away
+        return float(min(self._best[0], self._lowest_limit))
 
     @property
     def rows(self) -> int:
@@ -203,6 +205,7 @@ class Exploration:
 
     def go_on(self, limit: float, pause: float, stop: np.ndarray) -> None:
         """Raises the bound to `pause`, or until it can be raised no more or `stop[0]` is set."""
+        self._lowest_limit = min(self._lowest_limit, limit)
         outcome, goal = bestfirst.explore(
             self.compiled.packed, self._pred, self._must, self._parts, self._starts, self._nodes, self._heap,
             self._table, self._extent, np.array([limit, pause]), stop, self._best, self._scratch, self._store,

@@ -7,7 +7,6 @@ one sequence of work, so that the same seed and the same work give the same plan
 
 from __future__ import annotations
 
-import itertools
 import math
 import threading
 import time
@@ -16,9 +15,10 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from juxtatune.core.planning.climb import ROUNDS, TINY, Climb, Climber
+from juxtatune.core.planning.climb import TINY, Climber
 from juxtatune.core.planning.compiled import U64, Compiled, compile_gig
 from juxtatune.core.planning.counting import counting_bound
+from juxtatune.core.planning.neighbourhood import chain
 from juxtatune.core.planning.plan import Plan, Slot
 from juxtatune.core.planning.price import price
 from juxtatune.core.planning.relax import Relaxer
@@ -26,14 +26,12 @@ from juxtatune.core.planning.search import Effort, Found, Searcher
 from juxtatune.core.repertoire.night import Gig
 
 SMALL, LARGE = 12, 22  # songs: below, widths alone are quick; above, they prove nothing in time
-STARTS = 3
-BUDGET = 48  # neighbourhoods tried before the wide searches on nights that may be proven
+WARM = 2  # times annealed on each thread before the wide searches on nights that may be proven
 PROOF_FROM = 60_000
-BESIDE = 800  # neighbourhoods tried beside a proof before the bound is raised another way
+BESIDE = 4  # chains of annealing beside a proof before the bound is raised another way
 MANY = 36  # songs
 QUICK = 6  # states kept for a first plan of many songs at once
-ENOUGH = 0.505  # of the best plan's cost: a bound that the second climber may rest on
-BOUND_SHARE, BOUND_SHARE_OF_MANY = 0.5, 0.2  # of the time, at most
+BOUND_SHARE, BOUND_SHARE_OF_MANY = 0.6, 0.2  # of the time, at most
 WIDTHS = (64, 600, 6_000, 60_000, 400_000, 1_500_000)
 
 
@@ -119,62 +117,59 @@ class Planner:
         pred = self.compiled.pred | self.compiled.alike
         open_songs = self.compiled.tables.n - self.compiled.first
         climber = Climber(self.compiled, self.seed, self.stop, self._take)
-        climbs: list[Climb] = []
-        known = price_order(self.gig, self._start) if self._start else None
-        if known is not None:
-            self.best = known
-            climbs.append(Climb(known))
+        self.best = price_order(self.gig, self._start) if self._start else None
         for width in WIDTHS:
             if open_songs > SMALL and width >= PROOF_FROM:
-                self._prove_beside(climber, climbs, pred)
+                self._prove_beside(climber, pred)
                 return
             for effort in self._efforts(width, open_songs):
-                found = climber.searcher.run(pred, effort, self._start_limit(width, open_songs), self.stop)
+                found = climber.searcher.run(pred, effort, self._limit(), self.stop)
                 if self._stopped(found):
                     return
-                if found.draft is not None:
-                    climbs.append(Climb(price(self.gig, found.draft)))
+                if open_songs > LARGE and self.best is not None:
+                    break
             if self.best is None and self.doubt is not None:
                 doubt, self.doubt = self.doubt, None
                 if doubt():
                     return
-            if open_songs <= SMALL or self.best is None or not self._efforts(width, open_songs):
+            if open_songs <= SMALL or self.best is None or width != WIDTHS[0]:
                 continue
-            if width == WIDTHS[0]:
-                self.bound = max(self.bound, counting_bound(self.gig, self.compiled.first))
-            climbs = sorted(climbs, key=lambda c: c.plan.totals.objective)[:STARTS]
+            self.bound = max(self.bound, counting_bound(self.gig, self.compiled.first))
             if open_songs > LARGE:
-                self._climb_twice(climber, climbs)
+                self._climb_twice(climber, self.best)
                 return
-            if not climber.climb_on(climbs, BUDGET if width == WIDTHS[0] else ROUNDS):
+            self._warm_up(climber, self.best)
+            if self.stop[0] != 0:
                 return
 
-    def _start_limit(self, width: int, open_songs: int) -> float:
-        """Several different starts are wanted; after that only what beats the best plan counts."""
-        return math.inf if width == WIDTHS[0] and open_songs > SMALL else self._limit()
+    def _warm_up(self, climber: Climber, start: Plan) -> None:
+        other = Climber(self.compiled, self.seed + 1, self.stop, self._take)
+        thread = threading.Thread(target=other.warm_up, args=(start, WARM), daemon=True)
+        thread.start()
+        climber.warm_up(start, WARM)
+        thread.join()
 
-    def _climb_twice(self, climber: Climber, climbs: list[Climb]) -> None:
-        """Too many songs to prove: two climbers with different luck spend the time around good plans.
+    def _climb_twice(self, climber: Climber, start: Plan) -> None:
+        """Too many songs to prove by width: one thread climbs, another raises the bound by relaxing, then climbs too.
 
-        The second begins when the bound is half of the best plan's cost, or has had its share of the time.
+        Relaxing begins when a good plan is known, since nothing dearer need be explored.
         """
         other = Climber(self.compiled, self.seed + 1, self.stop, self._take)
-        beside = [Climb(c.plan) for c in climbs]
 
         def second() -> None:
+            other.warm_up(start, WARM)
             share = BOUND_SHARE if self.compiled.tables.n <= MANY else BOUND_SHARE_OF_MANY
             until = time.monotonic() + share * self._time_limit
-            self._raise_bound(lambda bound: time.monotonic() < until, ENOUGH)
-            if self.best is not None:
-                other.climb_on([Climb(self.best), *beside], math.inf)
+            self._raise_bound(lambda _: time.monotonic() < until)
+            other.climb_on(start, math.inf)
 
         thread = threading.Thread(target=second, daemon=True)
         thread.start()
-        climber.climb_on(climbs, math.inf)
+        climber.climb_on(start, math.inf)
         thread.join()
 
-    def _raise_bound(self, go_on: Callable[[float], bool], share: float = 1.0) -> None:
-        """Explores relaxed nights until `go_on` says no to a bound, or it is a share of the best plan's cost."""
+    def _raise_bound(self, go_on: Callable[[float], bool]) -> None:
+        """Explores relaxed nights until `go_on` says no to a bound."""
 
         def told(bound: float) -> bool:
             self._take(Found(math.inf, None, bound, False))
@@ -182,9 +177,9 @@ class Planner:
                 self.cancel()
             return go_on(bound)
 
-        Relaxer(self.compiled).raise_on(lambda: share * self._limit(), self.stop, told)
+        Relaxer(self.compiled).raise_on(self._limit, self.stop, told)
 
-    def _prove_beside(self, climber: Climber, climbs: list[Climb], pred: U64) -> None:
+    def _prove_beside(self, climber: Climber, pred: U64) -> None:
         """Wide searches on a thread of their own, while this one climbs on, then raises the bound another way.
 
         The proof works from the best plan of this moment, so that a proven optimum does not depend on luck.
@@ -193,9 +188,9 @@ class Planner:
         widths = [w for w in WIDTHS if w >= PROOF_FROM and (w > PROOF_FROM or self._gained)]
         thread = threading.Thread(target=self._prove, args=(pred, widths, self._limit()), daemon=True)
         thread.start()
-        if climbs and climber.climb_on(climbs, BESIDE):
+        if self.best is not None and climber.climb_on(self.best, BESIDE):
             self._raise_bound(lambda _: True)
-            climber.climb_on(climbs, math.inf)
+            climber.climb_on(self.best, math.inf)
         thread.join()
 
     def _prove(self, pred: U64, widths: list[int], limit: float) -> None:
@@ -216,18 +211,15 @@ class Planner:
         return self.proven or self.impossible or (self._any and self.best is not None)
 
     def _efforts(self, width: int, open_songs: int) -> list[Effort]:
-        if width == WIDTHS[0] and open_songs > SMALL:
+        if open_songs <= SMALL:
+            rough = [Effort(width, 1, 0.5), Effort(width, 2, 0.0)] if width <= 600 else []
+            return rough or [Effort(width, 2, 0.25 if width <= 6_000 else 0.0)]
+        if width == WIDTHS[0]:
             # different weights of the guess lead to very different nights
             quick = [Effort(QUICK, 0, 0.06)] if open_songs > MANY else []
-            return [
-                *quick,
-                *(Effort(width, 0, guess) for guess in (0.5, 0.02, 0.8, 0.06)),
-                Effort(width, 2, 0.2),
-            ]
-        if width <= 600:
-            # neighbourhoods do better than this where there are many songs
-            return [] if open_songs > SMALL else [Effort(width, 1, 0.5), Effort(width, 2, 0.0)]
-        return [Effort(width, 2, 0.25 if width <= 6_000 else 0.0)]
+            return [*quick, *(Effort(width, 0, guess) for guess in (0.5, 0.02)), Effort(width, 2, 0.2)]
+        # annealing does better than this where there are many songs
+        return [] if width <= 600 else [Effort(width, 2, 0.25 if width <= 6_000 else 0.0)]
 
     def _limit(self) -> float:
         return self.best.totals.objective - TINY if self.best is not None else math.inf
@@ -259,14 +251,6 @@ def _floored(bound: float) -> float:
 
 def solve(gig: Gig, time_limit: float = 10.0, progress: Progress | None = None) -> Solution:
     return Planner(gig, progress).run(time_limit)
-
-
-def chain(compiled: Compiled, songs: list[int]) -> U64:
-    """Rules that keep these songs in this order, beside the gig's own."""
-    pred = compiled.pred.copy()
-    for a, b in itertools.pairwise(songs):
-        pred[b, a >> 6] |= np.uint64(1) << np.uint64(a & 63)
-    return pred
 
 
 def price_order(gig: Gig, slots: tuple[Slot, ...], width: int = 256) -> Plan | None:
