@@ -27,6 +27,7 @@ MOST_PARTIALS = 14
 MOST_FRAMES = 120
 CALIBRATION = 1.2  # scatter of the slopes to 1σ, as measured over all kinds of sound in benchmarks/
 MOST_PERSISTENT = 0.8
+STRAY = 1.5  # usual residuals
 STEEPEST = 0.012  # a glide as steep as comes: 20 cents
 LEAST_SIGMA = 0.001  # cents that the model itself is off by on clean sound
 
@@ -183,6 +184,8 @@ def solve(d: Demodulated, f1: float, stretch: float, with_glide: bool) -> Fit | 
         # a glide must earn its place: it costs two parameters
         if best[0] / max(bent[0], 1e-30) >= 1 + 8.0 * d.overlap / max(int(alive.sum()), 1):
             best = bent
+        weight = _without_strays(best[6], weight, alive)
+        best = _slopes(t, phase, weight, hz, best[4])
     _, slope, slope_variance, glide, tau, offset, residual = best
     scatter = np.sum(weight * residual**2, axis=0) / np.maximum(np.sum(alive, axis=0) - 2, 1)
     slope_variance = slope_variance * np.maximum(scatter, 1.0) * d.overlap
@@ -201,6 +204,13 @@ def solve(d: Demodulated, f1: float, stretch: float, with_glide: bool) -> Fit | 
         _calibrated(sigma * _persistence(residual, weight, d.overlap), float(t[-1])), origin,
         n, hz * (1 + relative), amplitude, offset + 2 * np.pi * hz * origin, decay, snr,
     )  # fmt: skip
+
+
+def _without_strays(residual: F, weight: F, alive: NDArray[np.bool_]) -> F:
+    """Weights (M, P) in which frames far off their partial's line count less: another sound came or went there."""
+    size = np.sqrt(weight) * np.abs(residual)
+    usual = 1.25 * size.sum(axis=0) / np.maximum(alive.sum(axis=0), 1) + 1e-9
+    return np.asarray(weight * np.minimum(1.0, STRAY * usual / np.maximum(size, 1e-12)))
 
 
 def _unwrapped(angle: F, t: F, weight: F, hz: F, with_glide: bool) -> F:

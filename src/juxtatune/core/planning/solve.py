@@ -26,7 +26,7 @@ from juxtatune.core.planning.search import Effort, Found, Searcher
 from juxtatune.core.repertoire.night import Gig
 
 SMALL, LARGE = 12, 22  # songs: below, widths alone are quick; above, they prove nothing in time
-WARM = 2  # times annealed on each thread before the wide searches on nights that may be proven
+WARM = 3  # times annealed on each thread before the wide searches on nights that may be proven
 PROOF_FROM = 60_000
 BESIDE = 4  # chains of annealing beside a proof before the bound is raised another way
 MANY = 36  # songs
