@@ -20,10 +20,11 @@ from juxtatune.core.planning.price import price
 from juxtatune.core.planning.search import Effort, Found, Searcher
 
 TINY = 1e-7
-ROUNDS = 16
+TIME_UP = 2  # in the stop flag; 1 is a cancel, which is not made to wait
+ROUNDS = 10  # neighbourhoods tried, and again while one of them brings something
 SIZES = (8, 10, 6, 9, 11)  # songs freed at a time
-MANY = 22  # songs from which ever larger neighbourhoods pay
-STEPS, AGAIN = 10_000, 5_000  # of annealing for every song, at first and when heated again
+LAST = 32  # states kept when an order found at the last moment is priced
+SKETCH, STEPS, AGAIN = 1_000, 10_000, 5_000  # of annealing for every song: to show at once, in earnest, again
 HEATS = (4.0, 7.0, 2.0, 5.5, 3.0)  # seconds
 PATIENCE = 0.25  # for every song: times heated again without success, after which a chain has had its time
 
@@ -53,9 +54,14 @@ class Climber:
         cost, row, _ = self.annealer.run(climb.plan, steps * self.compiled.tables.n, seed, self.stop, heat)
         pred = chain(self.compiled, row.tolist())
         limit = climb.plan.totals.objective - TINY
-        found = self.searcher.run(pred, Effort(256), limit, self.stop)
-        if not found.stopped and cost < min(found.cost, limit) - TINY:
-            found = self.searcher.run(pred, Effort(2000), limit, self.stop)
+        # beside a technician the choices of early work are too many, and add little
+        extras = 0 if self.compiled.tables.tech else 2
+        found = self.searcher.run(pred, Effort(256, extras), limit, self.stop)
+        if self.stop[0] == TIME_UP and cost < limit:
+            # what was found before the stop is not thrown away
+            found = self.searcher.run(pred, Effort(LAST, extras), limit, np.zeros(1, np.int64))
+        elif cost < min(found.cost, limit) - TINY:
+            found = self.searcher.run(pred, Effort(2000, extras), limit, self.stop)
         if found.draft is None:
             return False
         climb.plan = price(self.compiled.gig, found.draft)
@@ -70,6 +76,8 @@ class Climber:
 
     def climb_on(self, plan: Plan, rounds: float) -> bool:
         """Chains of annealing from a plan, each ended by neighbourhoods. Some `rounds`; False when stopped."""
+        quick = Climb(plan)
+        self.anneal(quick, HOT, SKETCH)
         while rounds > 0 and self.stop[0] == 0:
             climb = Climb(plan)
             self.anneal(climb)
@@ -77,7 +85,7 @@ class Climber:
             while stale < PATIENCE * self.compiled.tables.n and self.stop[0] == 0:
                 better = self.anneal(climb, HEATS[tried % len(HEATS)], AGAIN)
                 tried, stale = tried + 1, 0 if better else stale + 1
-            while self.improve(climb, ROUNDS) and climb.stale < 2 * ROUNDS:
+            while self.improve(climb, ROUNDS) and climb.stale < ROUNDS:
                 pass
             rounds -= 1
         return bool(self.stop[0] == 0)
@@ -86,11 +94,9 @@ class Climber:
         """Frees some songs of a plan at a time; False when stopped."""
         for _ in range(rounds):
             k, climb.rounds = climb.rounds, climb.rounds + 1
-            # longer without success: freer and wider
-            patience = min(climb.stale // 30, 3 if self.compiled.tables.n > MANY else 0)
-            free = freed_songs(self.rng, self.compiled, climb.plan, SIZES[k % len(SIZES)] + patience)
+            free = freed_songs(self.rng, self.compiled, climb.plan, SIZES[k % len(SIZES)])
             pred = rules_around(self.compiled, climb.plan, free)
-            effort = Effort(200 << patience, k // len(SIZES) % 2, 0.0, worth_of(self.compiled, climb.plan))
+            effort = Effort(200, k // len(SIZES) % 2, 0.0, worth_of(self.compiled, climb.plan))
             found = self.searcher.run(pred, effort, climb.plan.totals.objective - TINY, self.stop)
             if found.stopped:
                 return False

@@ -61,7 +61,7 @@ class Searcher:
         return self.table[:size]
 
     def run(self, pred: U64, effort: Effort, limit: float, stop: np.ndarray) -> Found:
-        """Searches for a plan that costs less than `limit`. `stop[0]` set to 1 ends it early."""
+        """Searches for a plan that costs less than `limit`. `stop[0]` set ends it early."""
         t = self.compiled.tables
         first, n = self.compiled.first, t.n
         root = self._layer(1)

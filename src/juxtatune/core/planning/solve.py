@@ -15,7 +15,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from juxtatune.core.planning.climb import TINY, Climber
+from juxtatune.core.planning.climb import TIME_UP, TINY, Climber
 from juxtatune.core.planning.compiled import U64, Compiled, compile_gig
 from juxtatune.core.planning.counting import counting_bound
 from juxtatune.core.planning.neighbourhood import chain
@@ -30,7 +30,7 @@ WARM = 3  # times annealed on each thread before the wide searches on nights tha
 PROOF_FROM = 60_000
 BESIDE = 4  # chains of annealing beside a proof before the bound is raised another way
 MANY = 36  # songs
-QUICK = 6  # states kept for a first plan of many songs at once
+QUICK = (6, 1)  # states kept for a first plan at once
 BOUND_SHARE, BOUND_SHARE_OF_MANY = 0.6, 0.2  # of the time, at most
 WIDTHS = (64, 600, 6_000, 60_000, 400_000, 1_500_000)
 
@@ -72,6 +72,9 @@ class Planner:
     def cancel(self) -> None:
         self.stop[0] = 1
 
+    def _time_is_up(self) -> None:
+        self.stop[0] = self.stop[0] or TIME_UP
+
     def solution(self) -> Solution:
         bound = self.bound
         if self.best is not None:
@@ -84,7 +87,7 @@ class Planner:
     def run(self, time_limit: float) -> Solution:
         """Searches until proven, cancelled or out of time (seconds)."""
         self._time_limit = time_limit
-        timer = threading.Timer(max(0.0, time_limit - (time.monotonic() - self.started)), self.cancel)
+        timer = threading.Timer(max(0.0, time_limit - (time.monotonic() - self.started)), self._time_is_up)
         timer.daemon = True
         timer.start()
         try:
@@ -126,8 +129,8 @@ class Planner:
                 found = climber.searcher.run(pred, effort, self._limit(), self.stop)
                 if self._stopped(found):
                     return
-                if open_songs > LARGE and self.best is not None:
-                    break
+                if open_songs > SMALL and width == WIDTHS[0] and self.best is not None:
+                    break  # annealing makes more of any plan
             if self.best is None and self.doubt is not None:
                 doubt, self.doubt = self.doubt, None
                 if doubt():
@@ -215,8 +218,8 @@ class Planner:
             rough = [Effort(width, 1, 0.5), Effort(width, 2, 0.0)] if width <= 600 else []
             return rough or [Effort(width, 2, 0.25 if width <= 6_000 else 0.0)]
         if width == WIDTHS[0]:
-            # different weights of the guess lead to very different nights
-            quick = [Effort(QUICK, 0, 0.06)] if open_songs > MANY else []
+            # different widths and weights of the guess lead past different rules
+            quick = [Effort(w, 0, 0.06) for w in QUICK]
             return [*quick, *(Effort(width, 0, guess) for guess in (0.5, 0.02)), Effort(width, 2, 0.2)]
         # annealing does better than this where there are many songs
         return [] if width <= 600 else [Effort(width, 2, 0.25 if width <= 6_000 else 0.0)]
