@@ -57,7 +57,7 @@ class Climber:
         # beside a technician the choices of early work are too many, and add little
         extras = 0 if self.compiled.tables.tech else 2
         found = self.searcher.run(pred, Effort(256, extras), limit, self.stop)
-        if self.stop[0] == TIME_UP and cost < limit:
+        if found.stopped and self.stop[0] == TIME_UP and cost < limit:
             # what was found before the stop is not thrown away
             found = self.searcher.run(pred, Effort(LAST, extras), limit, np.zeros(1, np.int64))
         elif cost < min(found.cost, limit) - TINY:

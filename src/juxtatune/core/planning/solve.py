@@ -1,8 +1,9 @@
 """The planner: from a gig to the best plan found, with a proven bound.
 
-Order of work: a narrow search for a first plan at once, then wider ones until nothing is dropped (which
-proves the optimum) or the time is up, and between them large neighbourhoods of the best plan. All of it is
-one sequence of work, so that the same seed and the same work give the same plan.
+Order of work: a narrow search for a first plan at once; annealing, which makes more of it; then wider searches
+until nothing is dropped (which proves the optimum) or the time is up, or on large nights more annealing beside a
+bound from relaxed nights. Threads share the best plan and the best bound, and nothing they search by, so that the
+same seed and the same work give the same plan.
 """
 
 from __future__ import annotations
