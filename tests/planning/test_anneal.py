@@ -14,7 +14,7 @@ from juxtatune.core.planning.compiled import compile_gig
 from juxtatune.core.planning.neighbourhood import chain
 from juxtatune.core.planning.price import price
 from juxtatune.core.planning.search import Effort, Searcher
-from juxtatune.core.planning.solve import solve
+from juxtatune.core.planning.solve import Planner, solve
 from tests.strategies import small_gigs
 
 GO = np.zeros(1, np.int64)
@@ -51,3 +51,13 @@ def test_the_lazy_price_is_close_to_the_best_of_an_order() -> None:
         cost, row, _ = Annealer(night).run(price(gig, found.draft), 20_000, seed, GO)
         gaps.append(cost - best_of_order(night, row))
     assert min(gaps) >= -1e-6 and np.median(gaps) <= 0.5
+
+
+def test_medleys_in_a_circle_about_a_pin_are_a_clash_and_not_an_endless_walk() -> None:
+    value = json.loads(gigs.club_json(0, 14, 2, 2))
+    value["set"]["adjacent"] = [["s0", "s1"], ["s1", "s0"]]
+    gig = parse_gig(json.dumps(value))
+    planner = Planner(gig)
+    planner.doubt = lambda: True
+    assert planner.run(20.0).plan is None
+    assert planner.solution().elapsed_s < 15

@@ -85,7 +85,7 @@ def rules_of(compiled: Compiled) -> Rules:
     leads = {b: a for a, b in follows.items()}
     for chain, step in ((follows, 1), (leads, -1)):  # a medley with a pinned song stands still
         for place, song in list(pinned.items()):
-            while song in chain:
+            while song in chain and chain[song] not in pinned.values():  # medleys may run in a circle
                 place, song = place + step, chain[song]
                 pinned[place] = song
     tied = np.zeros(t.n, np.int64)
