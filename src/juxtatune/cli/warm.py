@@ -36,6 +36,7 @@ def warm_planner() -> None:
     import numpy as np
 
     from juxtatune.core.music.catalogue import parse_tuning
+    from juxtatune.core.planning.apart import apart_bounds
     from juxtatune.core.planning.compiled import compile_gig
     from juxtatune.core.planning.relax import Exploration
     from juxtatune.core.planning.solve import solve
@@ -51,7 +52,9 @@ def warm_planner() -> None:
     )
     gig = Gig((instrument,), songs, Night((Part("Set", 2),)))
     solve(gig, 600.0)
-    Exploration(compile_gig(gig), {0, 1}, 0, 64).go_on(100.0, 50.0, np.zeros(1, np.int64))
+    stop = np.zeros(1, np.int64)
+    list(apart_bounds(compile_gig(gig), 100.0, stop))
+    Exploration(compile_gig(gig), {0, 1}, 0, 64).go_on(100.0, 50.0, stop)
 
 
 if __name__ == "__main__":

@@ -16,6 +16,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from juxtatune.core.planning.apart import apart_bounds
 from juxtatune.core.planning.climb import TIME_UP, TINY, Climber
 from juxtatune.core.planning.compiled import U64, Compiled, compile_gig
 from juxtatune.core.planning.counting import counting_bound
@@ -31,7 +32,7 @@ WARM = 3  # times annealed on each thread before the wide searches on nights tha
 PROOF_FROM = 60_000
 BESIDE = 4  # chains of annealing beside a proof before the bound is raised another way
 MANY = 36  # songs
-QUICK = (6, 1)  # states kept for a first plan at once
+QUICK = (1, 6)  # states kept for a first plan at once
 BOUND_SHARE, BOUND_SHARE_OF_MANY = 0.6, 0.2  # of the time, at most
 WIDTHS = (64, 600, 6_000, 60_000, 400_000, 1_500_000)
 
@@ -173,7 +174,7 @@ class Planner:
         thread.join()
 
     def _raise_bound(self, go_on: Callable[[float], bool]) -> None:
-        """Explores relaxed nights until `go_on` says no to a bound."""
+        """Bounds from the guitars apart, then from relaxed nights until `go_on` says no to one."""
 
         def told(bound: float) -> bool:
             self._take(Found(math.inf, None, bound, False))
@@ -181,7 +182,8 @@ class Planner:
                 self.cancel()
             return go_on(bound)
 
-        Relaxer(self.compiled).raise_on(self._limit, self.stop, told)
+        if all(map(told, apart_bounds(self.compiled, self._limit(), self.stop))):
+            Relaxer(self.compiled).raise_on(self._limit, self.stop, told)
 
     def _prove_beside(self, climber: Climber, pred: U64) -> None:
         """Wide searches on a thread of their own, while this one climbs on, then raises the bound another way.

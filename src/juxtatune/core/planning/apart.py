@@ -1,0 +1,350 @@
+"""A bound from the guitars apart: each is taken through the parts of the night by the cheapest chain of retunes.
+
+One guitar alone has few kinds of demand, so that the least cost of getting through any set of them is found
+exactly. A gap with the usual talk hides that talk of every retune in it (more than it can); gaps with more talk,
+here called *tokens*, are the few that matter: each is shared out between the guitars retuned in it, in every way
+that could be best, and a guitar that plays the song before such a gap must be in tune for it. The bound is the
+least sum over all ways to spread songs and tokens over guitars and parts, with a swap for every guitar after the
+first in a part. What other songs do between, how many a part holds and all rules of order are left out, so no plan
+costs less.
+
+A token's seconds go to one retune after the other; what is left for the next is known from the length of those
+before, of which steps are told apart and rounded so that no retune gets less than it could.
+"""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from juxtatune.core.planning.chains import FAR, chain_costs, least_mix, over_parts, words_of_sets
+from juxtatune.core.planning.compiled import F64, I64, Compiled, Tables
+
+MOST_TOKENS = 3
+MOST_CLASSES = 10  # of one guitar
+MOST_CHOICES = 4096  # of ways for the songs with several
+MOST_WORDS = 700
+EFFORTS = ((3, 1), (3, 3), (2, 1), (1, 1), (0, 1))  # tokens, and steps of their shares
+MOST_WORK = 6e9  # pairs of words looked at for one guitar
+
+F32 = NDArray[np.float32]
+SAFE = 1e-3  # seconds, more than single precision can be off by
+
+Demand = tuple[int, ...]
+
+
+@dataclass(frozen=True)
+class _Guitar:
+    row: int
+    forced: tuple[Demand, ...]  # demands of songs that can be played in no other way
+    further: tuple[Demand, ...]  # demands of songs that can
+
+    @property
+    def classes(self) -> tuple[Demand, ...]:
+        return self.forced + self.further
+
+
+@dataclass(frozen=True)
+class _Tokens:
+    songs: tuple[int, ...]
+    usual: float  # cover of every other gap, at most
+    covers: F32  # (tokens, most levels) cover of each level, rising; the first is none
+    levels: I64  # (tokens,) how many levels each has
+
+
+def apart_bounds(night: Compiled, limit: float, stop: np.ndarray) -> Iterator[float]:
+    """Seconds that no plan can do without (never above `limit`), in rising bounds; none where this says nothing."""
+    t = night.tables
+    if night.first or not np.isfinite(limit) or (t.tech and t.insts > 1):
+        return
+    guitars = [_guitar(t, i) for i in range(t.insts)]
+    best, begun = 0.0, False
+    for most, fine in EFFORTS:
+        tokens = _tokens(night, most, fine)
+        if max(_work(t, g, tokens) for g in guitars) > MOST_WORK or (begun and most < MOST_TOKENS):
+            continue
+        begun = True
+        found = _bound(night, guitars, tokens, limit, stop)
+        if stop[0]:
+            return
+        if found > best:
+            best = found
+            yield best
+
+
+def _bound(night: Compiled, guitars: list[_Guitar], tokens: _Tokens, limit: float, stop: np.ndarray) -> float:
+    t = night.tables
+    parts = len(set(t.part.tolist()))
+    most = max(_swap(t, i, tokens.usual) for i in range(t.insts))
+    over = [_over(t, g, tokens, parts, limit + parts * most, stop) for g in guitars]
+    table = _stacked(over, parts * tokens.levels)
+    mixes, gains = _mixes(t, tokens, parts)
+    choices, seconds = _choices(t, guitars)
+    always = -parts * most + _curve(night)
+    (a, b, c), (saved, then, last) = mixes, gains
+    found = least_mix(table, a, b, c, saved, then, last, choices, seconds + always, limit, stop)
+    return float(found) - SAFE
+
+
+def _ways(t: Tables, v: int) -> range:
+    return range(t.way_start[v], t.way_start[v + 1])
+
+
+def _demand(t: Tables, w: int) -> Demand:
+    return tuple(int(x) for x in t.class_pitch[t.way_class[w]][: t.strings[t.way_inst[w]]])
+
+
+def _within(a: Demand, b: Demand) -> bool:
+    """True when a guitar in tune for b is in tune for a."""
+    return all(x < 0 or x == y for x, y in zip(a, b, strict=True))
+
+
+def _guitar(t: Tables, i: int) -> _Guitar:
+    forced: dict[Demand, int] = {}
+    further: dict[Demand, int] = {}
+    for v in range(t.n):
+        mine = [w for w in _ways(t, v) if t.way_inst[w] == i]
+        for w in mine:
+            group = forced if len(_ways(t, v)) == 1 else further
+            group[_demand(t, w)] = group.get(_demand(t, w), 0) + 1
+    kept = [d for d in forced if not any(d != e and _within(d, e) for e in forced)]
+    kept = _clashing(kept)[:MOST_CLASSES]
+    more = [d for d in further if not any(_within(d, e) for e in kept)]
+    more.sort(key=lambda d: -further[d])
+    return _Guitar(i, tuple(kept), tuple(more[: MOST_CLASSES - len(kept)]))
+
+
+def _clashing(demands: list[Demand]) -> list[Demand]:
+    """Those first that clash with most others."""
+    return sorted(
+        demands, key=lambda d: -sum(not (_within(d, e) or _within(e, d)) for e in demands), reverse=False
+    )
+
+
+def _pitches(g: _Guitar, strings: int) -> list[list[int]]:
+    return [sorted({d[s] for d in g.classes if d[s] >= 0}) or [0] for s in range(strings)]
+
+
+def _work(t: Tables, g: _Guitar, tokens: _Tokens) -> float:
+    words = float(np.prod([len(p) for p in _pitches(g, int(t.strings[g.row]))]))
+    if words > MOST_WORDS:
+        return np.inf
+    return words * words * float(np.prod(tokens.levels)) * 2.0 ** len(g.classes) / 8
+
+
+def _tokens(night: Compiled, most: int, fine: int) -> _Tokens:
+    """The gaps with most talk, each with the shares of it that matter, `fine` steps for half of it."""
+    t = night.tables
+    ends = {k for k in range(t.n) if t.last_in_part[k]}
+    closing = {pin.song for pin in night.gig.night.pins if night.gig.place_of_pin(pin) in ends}
+    open_ = [v for v in range(t.n) if night.gig.songs[v].id not in closing]
+    falling = sorted(open_, key=lambda v: -t.cover[v])
+    median = float(np.median(t.cover))
+    usual = max([float(t.cover[v]) for v in falling[most:]] + [median])
+    chosen = tuple(v for v in falling[:most] if t.cover[v] > usual)
+    shortest = min(_shortest(t, i) for i in range(t.insts))
+    rising = [_steps(float(t.cover[v]), usual, shortest, float(min(t.cost[:, 5])), fine) for v in chosen]
+    levels = np.array([len(r) + 1 for r in rising], np.int64)
+    covers = np.zeros((len(chosen), max(levels, default=1)), np.float32)
+    for k, r in enumerate(rising):
+        covers[k, 1 : len(r) + 1] = r
+    return _Tokens(chosen, usual, covers, levels)
+
+
+def _steps(cover: float, usual: float, shortest: float, swap: float, fine: int) -> list[float]:
+    """Shares of a token told apart, rising: all, what a swap leaves, and steps on both sides of the middle."""
+    lower: list[float] = []
+    if cover - shortest > usual:  # two retunes can gain
+        width = max(0.0, cover / 2 - shortest) / fine
+        lower = [cover / 2 - k * width for k in range(fine if width > 0 else 1)] + [min(shortest, cover / 2)]
+    shares = [cover, cover - swap, *lower[:-1], *(cover - x for x in lower)]
+    return sorted({x for x in shares if x > usual})
+
+
+def _shortest(t: Tables, i: int) -> float:
+    """Seconds of the shortest retune an instrument can need."""
+    base, string, semitone, check, passes, _, _ = t.cost[i]
+    moves = [
+        abs(float(t.pitch[i, s, a] - t.pitch[i, s, b]))
+        for s in range(t.strings[i])
+        for a, b in itertools.combinations(range(t.pitch_count[i, s]), 2)
+    ]
+    least = min(moves, default=0.0)
+    return float(base + check * t.strings[i] + passes * (string + semitone * least))
+
+
+def _swap(t: Tables, i: int, usual: float) -> float:
+    swap = float(t.cost[i, 5])
+    return max(0.0, swap - usual) + 0.01 * swap
+
+
+def _over(t: Tables, g: _Guitar, tokens: _Tokens, parts: int, limit: float, stop: np.ndarray) -> F64:
+    """Seconds of one guitar over all parts: (spreads of tokens, choices of the further demands)."""
+    strings, classes = int(t.strings[g.row]), g.classes
+    pitches = _pitches(g, strings)
+    counts = np.array([len(p) for p in pitches], np.int64)
+    stride = np.cumprod(np.append(1, counts[:-1]))
+    index = np.array(list(np.ndindex(*counts[::-1])), np.int64)[:, ::-1]  # (words, strings)
+    values = np.stack([np.array(pitches[s])[index[:, s]] for s in range(strings)], axis=1)
+    met = np.zeros(len(values), np.int64)
+    for c, d in enumerate(classes):
+        want = np.array(d)
+        met |= np.where(np.all((want < 0) | (want == values), axis=1), 1 << c, 0)
+    wanted = np.array([[int(x >= 0) for x in d] for d in classes], np.int64).reshape(len(classes), strings)
+    start, rows, where = words_of_sets(wanted, stride, counts, len(values))
+    work, usual = _retunes(t, g.row, values, tokens.usual)
+    at_own, own = _own(t, g, tokens, values, wanted)
+    chain = chain_costs(
+        start, rows, where, met, work, usual, at_own, tokens.covers, tokens.levels, np.float32(limit), stop
+    )
+    swap = _swap(t, g.row, tokens.usual)
+    return np.asarray(over_parts(chain, len(g.forced), len(classes), parts, tokens.levels, own, swap, stop))
+
+
+def _retunes(t: Tables, i: int, values: I64, cover: float) -> tuple[F32, F32]:
+    """Seconds of the retune between every two words, and what it costs in gaps of the usual cover."""
+    base, string, semitone, check, passes, _, _ = t.cost[i]
+    again = float(base + check * t.strings[i])
+    pitch = np.stack([t.pitch[i, s][values[:, s]] for s in range(values.shape[1])], axis=1)
+    away = np.abs(pitch[:, None, :] - pitch[None, :, :])
+    moves = np.where(away > 0, passes * (string + semitone * away), 0.0)
+    total = moves.sum(axis=2)
+    work = np.where(total > 0, again + total, 0.0)
+    if again < cover:  # every string gains by a gap of its own
+        shown = np.where(moves > 0, np.maximum(0.0, again + moves - cover), 0.0).sum(axis=2)
+    else:
+        shown = np.maximum(0.0, work - cover)
+    return work.astype(np.float32), (shown + 0.01 * work).astype(np.float32)
+
+
+def _own(t: Tables, g: _Guitar, tokens: _Tokens, values: I64, wanted: I64) -> tuple[np.ndarray, I64]:
+    """Where a guitar may stand when a token's gap begins, and the demand it has met by then.
+
+    Only the song before that gap says so, if this guitar alone can play it and in one way.
+    """
+    sets = 1 << len(g.classes)
+    at = np.ones((len(tokens.songs), sets, len(values)), np.uint8)
+    own = np.zeros(len(tokens.songs), np.int64)
+    for k, v in enumerate(tokens.songs):
+        ways = list(_ways(t, v))
+        if len(ways) != 1 or t.way_inst[ways[0]] != g.row:
+            continue
+        d = _demand(t, ways[0])
+        own[k] = 1 << g.classes.index(d) if d in g.classes else 0
+        for a in range(sets):
+            left = [c for c in range(len(g.classes)) if not a >> c & 1]
+            ok = np.ones(len(values), bool)
+            for s, x in enumerate(d):
+                # a string that nothing left wants is not followed any more
+                if x >= 0 and any(wanted[c, s] for c in left):
+                    ok &= values[:, s] == x
+            at[k, a] = ok
+    return at, own
+
+
+def _stacked(over: list[F64], bases: I64) -> F64:
+    """All guitars' seconds: (guitars, choices, digits of the first, second and third token)."""
+    bases = np.concatenate([bases, np.ones(MOST_TOKENS - len(bases), np.int64)])
+    table = np.full((len(over), max(o.shape[1] for o in over), *bases), FAR)
+    for i, o in enumerate(over):
+        table[i, : o.shape[1]] = o.T.reshape(o.shape[1], *bases[::-1]).transpose(0, 3, 2, 1)
+    return table
+
+
+def _mixes(t: Tables, tokens: _Tokens, parts: int) -> tuple[list[I64], list[F64]]:
+    """For each token the digits of every guitar that go together, and the seconds of a swap hidden beside."""
+    gain = max(0.0, float(max(t.cost[:, 5])) - tokens.usual)
+    swap = float(min(t.cost[:, 5]))
+    shortest = [_shortest(t, i) for i in range(t.insts)]
+    mixes, gains = [], []
+    for k in range(MOST_TOKENS):
+        if k >= len(tokens.songs):
+            mixes.append(np.zeros((1, t.insts), np.int64))
+            gains.append(np.zeros(1))
+            continue
+        n = int(tokens.levels[k])
+        found = _shares([float(x) for x in tokens.covers[k, :n]], tokens.usual, shortest, swap, gain)
+        at = range(parts) if k else range(1)  # parts are alike here
+        mixes.append(np.array([[p * n + level for level in mix] for p in at for mix, _ in found], np.int64))
+        gains.append(np.array([saved for _ in at for _, saved in found]))
+    return mixes, gains
+
+
+Share = tuple[tuple[int, ...], float]
+
+
+def _shares(steps: list[float], usual: float, shortest: list[float], swap: float, gain: float) -> list[Share]:
+    """Levels of every guitar at one token that go together, with the seconds of a swap hidden beside.
+
+    Whatever retunes are made there, one of these hides as much of each as the token can.
+    """
+    guitars = sorted(range(len(shortest)), key=lambda i: shortest[i])
+    found: set[Share] = set()
+    for saved in (0.0, gain):
+        room = steps[-1] - (swap if saved else 0.0)
+        for count in range(1, len(guitars) + 1):
+            for users in itertools.combinations(guitars, count):
+                for split in _splits(users, room, steps, usual, shortest):
+                    found.add((tuple(split.get(i, 0) for i in range(len(shortest))), saved))
+    return [a for a in found if not any(a != b and _covers(b, a) for b in found)]
+
+
+def _covers(b: Share, a: Share) -> bool:
+    return b[1] >= a[1] and all(x >= y for x, y in zip(b[0], a[0], strict=True))
+
+
+def _splits(
+    users: tuple[int, ...], room: float, steps: list[float], usual: float, shortest: list[float]
+) -> list[dict[int, int]]:
+    """Ways to give `room` seconds to retunes, the first served first, of whatever length it is."""
+    if room <= usual:
+        return [{}]
+    top = next(k for k, x in enumerate(steps) if x >= room - 1e-4)
+    first, others = users[0], users[1:]
+    if not others:
+        return [{first: top}]
+    found = []
+    for k in range(1, top + 1):
+        if k < top and steps[k] <= shortest[first]:
+            continue
+        taken = max(steps[k - 1], shortest[first])
+        for rest in _splits(others, room - taken, steps, usual, shortest):
+            found.append({first: k, **rest})
+    return found
+
+
+def _choices(t: Tables, guitars: list[_Guitar]) -> tuple[I64, F64]:
+    """What the songs with several ways may want of the guitars, and the compromises paid with it."""
+    always = float(t.comp_total)
+    found: dict[tuple[int, ...], float] = {(0,) * t.insts: 0.0}
+    for v in range(t.n):
+        options = []
+        for w in _ways(t, v):
+            g, d = guitars[t.way_inst[w]], _demand(t, w)
+            bit = 1 << g.further.index(d) if len(_ways(t, v)) > 1 and d in g.further else 0
+            options.append((g.row, bit, float(t.way_comp[w] - t.least_comp[v])))
+        if any(bit == 0 and cost == 0 for _, bit, cost in options) or len(found) * 2 > MOST_CHOICES:
+            continue
+        found = _with_song(found, options)
+    return np.array(list(found), np.int64), np.array(list(found.values())) + always
+
+
+def _with_song(
+    found: dict[tuple[int, ...], float], options: list[tuple[int, int, float]]
+) -> dict[tuple[int, ...], float]:
+    out: dict[tuple[int, ...], float] = {}
+    for masks, cost in found.items():
+        for i, bit, more in options:
+            key = tuple(m | bit if j == i else m for j, m in enumerate(masks))
+            out[key] = min(out.get(key, FAR), cost + more)
+    return out
+
+
+def _curve(night: Compiled) -> float:
+    """Least seconds for straying from the energy curve, whatever the order."""
+    t = night.tables
+    return float(t.curve_weight * np.abs(np.sort(t.energy) - np.sort(t.curve)).sum())

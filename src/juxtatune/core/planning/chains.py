@@ -1,0 +1,259 @@
+"""One guitar on its own through the parts of a night, compiled (see apart.py).
+
+A *word* is a pitch of every string, as a number: `stride[s]` times the index of string s's pitch, summed. A *set* is
+a mask of classes (kinds of demand) that have been in tune at some time. A *use* is a number in base `levels + 1`
+with one digit for each token: 0 not used, else how much of its cover (rising levels).
+"""
+
+from __future__ import annotations
+
+import numba as nb
+import numpy as np
+
+jit = nb.njit(cache=True, nogil=True)
+_fast = nb.njit(cache=True, nogil=True, fastmath={"nnan", "nsz"})
+FAR = 1e9
+
+
+@jit
+def words_of_sets(wanted, stride, counts, words):
+    """The words told apart once a set is done: strings that nothing left wants stand at index 0.
+
+    `wanted` (classes, strings) is 0 or 1. Returns (start (sets + 1,), word of every row, row of (set, word)).
+    """
+    classes, strings = wanted.shape
+    sets = 1 << classes
+    start = np.zeros(sets + 1, np.int64)
+    rows = np.empty(sets * words, np.int32)
+    where = np.empty((sets, words), np.int32)
+    count = 0
+    for a in range(sets):
+        start[a] = count
+        for w in range(words):
+            plain = w
+            for s in range(strings):
+                needed = False
+                for c in range(classes):
+                    needed = needed or (not (a >> c) & 1 and wanted[c, s] > 0)
+                if not needed:
+                    plain -= (w // stride[s]) % counts[s] * stride[s]
+            if plain == w:
+                where[a, w] = count - start[a]
+                rows[count] = w
+                count += 1
+            else:
+                where[a, w] = where[a, plain]
+    start[sets] = count
+    return start, rows[:count], where
+
+
+@jit
+def chain_costs(start, rows, where, met, work, usual, at_own, covers, levels, limit, stop):
+    """Least seconds of retuning by which one guitar gets through a set in one part, for every use of the tokens.
+
+    `met` (words,) are the classes in tune at a word; `work` (words, words) the seconds of a retune and `usual` what
+    it costs in a gap with the usual cover; `covers` (tokens, most levels) how much of a token's cover each level
+    hides and `levels` (tokens,) how many it has; `at_own` (tokens, sets, words) is 0 where a token cannot be used
+    from a word. A retune in a usual gap that brings nothing new into tune is of use before a token only. Returns
+    (uses, sets), FAR from `limit` on.
+    """
+    tokens = len(levels)
+    uses = 1
+    for k in range(tokens):
+        uses *= levels[k]
+    sets = len(start) - 1
+    d = np.full(start[sets] * uses, np.float32(FAR), np.float32)
+    for w in range(len(met)):
+        d[start[met[w]] * uses + where[met[w], w]] = 0.0
+    best = np.full((uses, sets), FAR)
+    near, shown = np.empty_like(work), np.empty_like(work)
+    moved, event = np.empty(len(met), np.float32), np.empty((covers.shape[1], len(met)), np.float32)
+    for a in range(sets):
+        if stop[0] != 0:
+            return best
+        n = start[a + 1] - start[a]
+        here = rows[start[a] : start[a + 1]]
+        for p in range(n):
+            for q in range(n):
+                near[p, q], shown[p, q] = work[here[p], here[q]], usual[here[p], here[q]]
+        for use in range(uses):
+            costs = d[start[a] * uses + use * n : start[a] * uses + (use + 1) * n]
+            best[use, a] = costs.min()
+            if best[use, a] >= limit:
+                continue
+            event[0, :n] = np.float32(FAR)
+            _usual_moves(costs, shown, event[0], limit)
+            for q in range(n):
+                moved[q] = min(costs[q], event[0, q])
+            _enter(d, event[0], a, use, uses, here, start, where, met, False)
+            digit = 1
+            for k in range(tokens):
+                if use // digit % levels[k] == 0:
+                    event[1:, :n] = np.float32(FAR)
+                    for p in range(n):
+                        if moved[p] < limit and at_own[k, a, here[p]] != 0:
+                            _token_moves(moved[p], near[p, :n], covers[k], levels[k], event)
+                    for level in range(1, levels[k]):
+                        _enter(d, event[level], a, use + level * digit, uses, here, start, where, met, True)
+                digit *= levels[k]
+    _close(best, levels)
+    return best
+
+
+@_fast
+def _usual_moves(costs, shown, event, limit):
+    n = len(costs)
+    for p in range(n):
+        x = costs[p]
+        if x < limit:
+            row = shown[p]
+            for q in range(n):
+                event[q] = min(event[q], x + row[q])
+
+
+@_fast
+def _token_moves(x, near, covers, levels, event):
+    for level in range(1, levels):
+        cover, into = covers[level], event[level]
+        for q in range(len(near)):
+            into[q] = min(into[q], x + max(np.float32(0.0), near[q] - cover) + np.float32(0.01) * near[q])
+
+
+@jit
+def _enter(d, event, a, use, uses, here, start, where, met, same):
+    """Keeps what retunes cost that end at each word, under the set that is done then (`same`: also if no more)."""
+    for q in range(len(here)):
+        b = a | met[here[q]]
+        if b != a or same:
+            to = start[b] * uses + use * (start[b + 1] - start[b]) + where[b, here[q]]
+            d[to] = min(d[to], event[q])
+
+
+@jit
+def _close(best, levels):
+    """A larger set does what a smaller one does; more of a token does what less does."""
+    uses, sets = best.shape
+    bit = 1
+    while bit < sets:
+        for a in range(sets):
+            if not a & bit:
+                for use in range(uses):
+                    best[use, a] = min(best[use, a], best[use, a | bit])
+        bit <<= 1
+    digit = 1
+    for k in range(len(levels)):
+        for use in range(uses):
+            if use // digit % levels[k]:
+                for a in range(sets):
+                    best[use, a] = min(best[use, a], best[use - digit, a])
+        digit *= levels[k]
+
+
+@jit
+def over_parts(chain, forced, classes, parts, levels, own, swap, stop):
+    """Least seconds of one guitar over all parts, for every spread of the tokens and choice of the further classes.
+
+    A spread has for each token a digit `part * levels + level`, in base `parts * levels`. `own` (tokens,) is the
+    class in tune before the token's gap, as a mask, or 0. `swap` is paid for every part the guitar is played in.
+    """
+    tokens = len(levels)
+    spreads = 1
+    for k in range(tokens):
+        spreads *= parts * levels[k]
+    choices = 1 << (classes - forced)
+    must = (1 << forced) - 1
+    sets = 1 << classes
+    out = np.full((spreads, choices), FAR)
+    now, then = np.empty(sets), np.empty(sets)
+    use, add = np.empty(parts, np.int64), np.empty(parts, np.int64)
+    for spread in range(spreads):
+        if stop[0] != 0:
+            return out
+        use[:] = 0
+        add[:] = 0
+        rest, digit = spread, 1
+        for k in range(tokens):
+            part, level = rest % (parts * levels[k]) // levels[k], rest % levels[k]
+            use[part] += level * digit
+            add[part] |= own[k]
+            rest //= parts * levels[k]
+            digit *= levels[k]
+        for a in range(sets):
+            now[a] = _played(chain, use[0], a | add[0], swap)
+        for p in range(1, parts):
+            for a in range(sets):
+                least, part_of = FAR, a
+                while True:
+                    x = now[a ^ part_of] + _played(chain, use[p], part_of | add[p], swap)
+                    least = min(least, x)
+                    if part_of == 0:
+                        break
+                    part_of = (part_of - 1) & a
+                then[a] = least
+            now, then = then, now
+        for choice in range(choices):
+            out[spread, choice] = now[must | choice << forced]
+    return out
+
+
+@jit
+def _played(chain, use, a, swap):
+    return 0.0 if a == 0 else chain[use, a] + swap
+
+
+@jit
+def least_mix(over, first, second, third, saved, saved_then, saved_last, choices, seconds, limit, stop):
+    """The least sum over all guitars: who uses which token where, and which way songs with several are played.
+
+    `over` (guitars, choices, digits of each token); `first`, `second`, `third` (m, guitars) are digits of the
+    guitars at a token that go together, each with the seconds saved beside; `choices` (c, guitars) and `seconds`
+    (c,) what is chosen and its cost.
+    """
+    guitars = len(over)
+    best = limit
+    one, two, none = _least_last(over)
+    beside, after = saved_then.max() + saved_last.max(), saved_last.max()
+    for c in range(len(choices)):
+        if stop[0] != 0:
+            return 0.0
+        start = seconds[c]
+        x = start - saved.max() - beside
+        for i in range(guitars):
+            x += none[i, choices[c, i]]
+        if x >= best:
+            continue
+        for k in range(len(first)):
+            x = start - saved[k] - beside
+            for i in range(guitars):
+                x += one[i, choices[c, i], first[k, i]]
+            if x >= best:
+                continue
+            for m in range(len(second)):
+                x = start - saved[k] - saved_then[m] - after
+                for i in range(guitars):
+                    x += two[i, choices[c, i], first[k, i], second[m, i]]
+                if x >= best:
+                    continue
+                for n in range(len(third)):
+                    x = start - saved[k] - saved_then[m] - saved_last[n]
+                    for i in range(guitars):
+                        x += over[i, choices[c, i], first[k, i], second[m, i], third[n, i]]
+                    best = min(best, x)
+    return best
+
+
+@jit
+def _least_last(over):
+    """The least over the third token's digits, over the second's and third's, and over all."""
+    guitars, choices, a, b, c = over.shape
+    one, two = np.full((guitars, choices, a), FAR), np.full((guitars, choices, a, b), FAR)
+    none = np.full((guitars, choices), FAR)
+    for i in range(guitars):
+        for o in range(choices):
+            for k in range(a):
+                for m in range(b):
+                    for n in range(c):
+                        two[i, o, k, m] = min(two[i, o, k, m], over[i, o, k, m, n])
+                    one[i, o, k] = min(one[i, o, k], two[i, o, k, m])
+                none[i, o] = min(none[i, o], one[i, o, k])
+    return one, two, none
