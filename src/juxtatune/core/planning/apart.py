@@ -3,7 +3,8 @@
 One guitar alone has few kinds of demand, so that the least cost of getting through any set of them is found
 exactly. A gap with the usual talk hides that talk of every retune in it (more than it can); gaps with more talk,
 here called *tokens*, are the few that matter: each is shared out between the guitars retuned in it, in every way
-that could be best, and a guitar that plays the song before such a gap must be in tune for it. The bound is the
+that could be best, and a guitar that plays the song before such a gap must be in tune for it. After a retune a guitar
+is ready for some song. The bound is the
 least sum over all ways to spread songs and tokens over guitars and parts, with a swap for every guitar after the
 first in a part. What other songs do between, how many a part holds and all rules of order are left out, so no plan
 costs less.
@@ -27,7 +28,7 @@ from juxtatune.core.planning.compiled import F64, I64, Compiled, Tables
 MOST_TOKENS = 3
 MOST_CLASSES = 10  # of one guitar
 MOST_CHOICES = 4096  # of ways for the songs with several
-MOST_WORDS = 700
+MOST_WORDS = 1500
 EFFORTS = ((3, 1), (3, 3), (2, 1), (1, 1), (0, 1))  # tokens, and steps of their shares
 MOST_WORK = 6e9  # pairs of words looked at for one guitar
 
@@ -42,6 +43,7 @@ class _Guitar:
     row: int
     forced: tuple[Demand, ...]  # demands of songs that can be played in no other way
     further: tuple[Demand, ...]  # demands of songs that can
+    every: tuple[Demand, ...]  # all of them, also those met along with others or too many to be followed
 
     @property
     def classes(self) -> tuple[Demand, ...]:
@@ -115,7 +117,8 @@ def _guitar(t: Tables, i: int) -> _Guitar:
     kept = _clashing(kept)[:MOST_CLASSES]
     more = [d for d in further if not any(_within(d, e) for e in kept)]
     more.sort(key=lambda d: -further[d])
-    return _Guitar(i, tuple(kept), tuple(more[: MOST_CLASSES - len(kept)]))
+    every = tuple(forced | further)
+    return _Guitar(i, tuple(kept), tuple(more[: MOST_CLASSES - len(kept)]), every)
 
 
 def _clashing(demands: list[Demand]) -> list[Demand]:
@@ -126,14 +129,32 @@ def _clashing(demands: list[Demand]) -> list[Demand]:
 
 
 def _pitches(g: _Guitar, strings: int) -> list[list[int]]:
-    return [sorted({d[s] for d in g.classes if d[s] >= 0}) or [0] for s in range(strings)]
+    return [sorted({d[s] for d in g.every if d[s] >= 0}) or [0] for s in range(strings)]
+
+
+def _words(t: Tables, g: _Guitar) -> tuple[I64, I64]:
+    """The pitches that a guitar's strings may have, as indices (words, strings), and how many each string has."""
+    pitches = _pitches(g, int(t.strings[g.row]))
+    counts = np.array([len(p) for p in pitches], np.int64)
+    index = np.array(list(np.ndindex(*counts[::-1])), np.int64)[:, ::-1]
+    return np.stack([np.array(p)[index[:, s]] for s, p in enumerate(pitches)], axis=1), counts
+
+
+def _meets(values: I64, d: Demand) -> NDArray[np.bool_]:
+    want = np.array(d)
+    return np.asarray(np.all((want < 0) | (want == values), axis=1))
+
+
+def _ready(values: I64, g: _Guitar) -> NDArray[np.bool_]:
+    return np.any([_meets(values, d) for d in g.every] or [np.ones(len(values), bool)], axis=0)
 
 
 def _work(t: Tables, g: _Guitar, tokens: _Tokens) -> float:
-    words = float(np.prod([len(p) for p in _pitches(g, int(t.strings[g.row]))]))
-    if words > MOST_WORDS:
+    """Pairs of words to be looked at, about."""
+    if np.prod([float(len(p)) for p in _pitches(g, int(t.strings[g.row]))]) > MOST_WORDS:
         return np.inf
-    return words * words * float(np.prod(tokens.levels)) * 2.0 ** len(g.classes) / 8
+    words = float(_ready(_words(t, g)[0], g).sum())
+    return words * words * float(np.prod(tokens.levels)) * 2.0 ** len(g.classes) / 4
 
 
 def _tokens(night: Compiled, most: int, fine: int) -> _Tokens:
@@ -185,17 +206,13 @@ def _swap(t: Tables, i: int, usual: float) -> float:
 def _over(t: Tables, g: _Guitar, tokens: _Tokens, parts: int, limit: float, stop: np.ndarray) -> F64:
     """Seconds of one guitar over all parts: (spreads of tokens, choices of the further demands)."""
     strings, classes = int(t.strings[g.row]), g.classes
-    pitches = _pitches(g, strings)
-    counts = np.array([len(p) for p in pitches], np.int64)
+    values, counts = _words(t, g)
     stride = np.cumprod(np.append(1, counts[:-1]))
-    index = np.array(list(np.ndindex(*counts[::-1])), np.int64)[:, ::-1]  # (words, strings)
-    values = np.stack([np.array(pitches[s])[index[:, s]] for s in range(strings)], axis=1)
     met = np.zeros(len(values), np.int64)
     for c, d in enumerate(classes):
-        want = np.array(d)
-        met |= np.where(np.all((want < 0) | (want == values), axis=1), 1 << c, 0)
+        met |= np.where(_meets(values, d), 1 << c, 0)
     wanted = np.array([[int(x >= 0) for x in d] for d in classes], np.int64).reshape(len(classes), strings)
-    start, rows, where = words_of_sets(wanted, stride, counts, len(values))
+    start, rows, where = words_of_sets(wanted, stride, counts, _ready(values, g).astype(np.uint8))
     work, usual = _retunes(t, g.row, values, tokens.usual)
     at_own, own = _own(t, g, tokens, values, wanted)
     chain = chain_costs(

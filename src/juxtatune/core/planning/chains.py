@@ -16,20 +16,23 @@ FAR = 1e9
 
 
 @jit
-def words_of_sets(wanted, stride, counts, words):
+def words_of_sets(wanted, stride, counts, ready):
     """The words told apart once a set is done: strings that nothing left wants stand at index 0.
 
-    `wanted` (classes, strings) is 0 or 1. Returns (start (sets + 1,), word of every row, row of (set, word)).
+    `wanted` (classes, strings) is 0 or 1; `ready` (words,) where a guitar may stand at all. Returns (start (sets + 1,),
+    word of every row, row of (set, word) within the set's rows).
     """
     classes, strings = wanted.shape
-    sets = 1 << classes
+    sets, words = 1 << classes, len(ready)
     start = np.zeros(sets + 1, np.int64)
     rows = np.empty(sets * words, np.int32)
-    where = np.empty((sets, words), np.int32)
+    where = np.full((sets, words), -1, np.int32)
     count = 0
     for a in range(sets):
         start[a] = count
         for w in range(words):
+            if ready[w] == 0:
+                continue
             plain = w
             for s in range(strings):
                 needed = False
@@ -37,12 +40,11 @@ def words_of_sets(wanted, stride, counts, words):
                     needed = needed or (not (a >> c) & 1 and wanted[c, s] > 0)
                 if not needed:
                     plain -= (w // stride[s]) % counts[s] * stride[s]
-            if plain == w:
-                where[a, w] = count - start[a]
-                rows[count] = w
+            if where[a, plain] < 0:
+                where[a, plain] = count - start[a]
+                rows[count] = plain
                 count += 1
-            else:
-                where[a, w] = where[a, plain]
+            where[a, w] = where[a, plain]
     start[sets] = count
     return start, rows[:count], where
 
@@ -54,8 +56,8 @@ def chain_costs(start, rows, where, met, work, usual, at_own, covers, levels, li
     `met` (words,) are the classes in tune at a word; `work` (words, words) the seconds of a retune and `usual` what
     it costs in a gap with the usual cover; `covers` (tokens, most levels) how much of a token's cover each level
     hides and `levels` (tokens,) how many it has; `at_own` (tokens, sets, words) is 0 where a token cannot be used
-    from a word. A retune in a usual gap that brings nothing new into tune is of use before a token only. Returns
-    (uses, sets), FAR from `limit` on.
+    from a word. A retune in a usual gap that brings nothing new into
+    tune is of use before a token only. Returns (uses, sets), FAR from `limit` on.
     """
     tokens = len(levels)
     uses = 1
@@ -64,7 +66,8 @@ def chain_costs(start, rows, where, met, work, usual, at_own, covers, levels, li
     sets = len(start) - 1
     d = np.full(start[sets] * uses, np.float32(FAR), np.float32)
     for w in range(len(met)):
-        d[start[met[w]] * uses + where[met[w], w]] = 0.0
+        if where[met[w], w] >= 0:
+            d[start[met[w]] * uses + where[met[w], w]] = 0.0
     best = np.full((uses, sets), FAR)
     near, shown = np.empty_like(work), np.empty_like(work)
     moved, event = np.empty(len(met), np.float32), np.empty((covers.shape[1], len(met)), np.float32)
