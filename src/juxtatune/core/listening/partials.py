@@ -184,8 +184,8 @@ def solve(d: Demodulated, f1: float, stretch: float, with_glide: bool) -> Fit | 
         # a glide must earn its place: it costs two parameters
         if best[0] / max(bent[0], 1e-30) >= 1 + 8.0 * d.overlap / max(int(alive.sum()), 1):
             best = bent
-        weight = _without_strays(best[6], weight, alive)
-        best = _slopes(t, phase, weight, hz, best[4])
+        weight = _by_scatter(best[6], _without_strays(best[6], weight, alive), alive)
+        best = _slopes(t, phase, weight, hz, None) if best[4] is None else _best_glide(t, phase, weight, hz)
     _, slope, slope_variance, glide, tau, offset, residual = best
     scatter = np.sum(weight * residual**2, axis=0) / np.maximum(np.sum(alive, axis=0) - 2, 1)
     slope_variance = slope_variance * np.maximum(scatter, 1.0) * d.overlap
@@ -211,6 +211,12 @@ def _without_strays(residual: F, weight: F, alive: NDArray[np.bool_]) -> F:
     size = np.sqrt(weight) * np.abs(residual)
     usual = 1.25 * size.sum(axis=0) / np.maximum(alive.sum(axis=0), 1) + 1e-9
     return np.asarray(weight * np.minimum(1.0, STRAY * usual / np.maximum(size, 1e-12)))
+
+
+def _by_scatter(residual: F, weight: F, alive: NDArray[np.bool_]) -> F:
+    """Weights (M, P) in which a partial counts by what is left of it, not by noise alone: all share one glide."""
+    scatter = np.sum(weight * residual**2, axis=0) / np.maximum(np.sum(alive, axis=0) - 2, 1)
+    return np.asarray(weight / np.maximum(scatter, 1.0))
 
 
 def _unwrapped(angle: F, t: F, weight: F, hz: F, with_glide: bool) -> F:
