@@ -27,6 +27,7 @@ MOST_PARTIALS = 14
 MOST_FRAMES = 120
 CALIBRATION = 1.2  # scatter of the slopes to 1σ, as measured over all kinds of sound in benchmarks/
 MOST_PERSISTENT = 0.8
+ROUNDS = 3
 STRAY = 1.5  # usual residuals
 STEEPEST = 0.012  # a glide as steep as comes: 20 cents
 LEAST_SIGMA = 0.001  # cents that the model itself is off by on clean sound
@@ -184,9 +185,11 @@ def solve(d: Demodulated, f1: float, stretch: float, with_glide: bool) -> Fit | 
         # a glide must earn its place: it costs two parameters
         if best[0] / max(bent[0], 1e-30) >= 1 + 8.0 * d.overlap / max(int(alive.sum()), 1):
             best = bent
-        weight = _by_scatter(best[6], _without_strays(best[6], weight, alive), alive)
-        best = _slopes(t, phase, weight, hz, None) if best[4] is None else _best_glide(t, phase, weight, hz)
-    _, slope, slope_variance, glide, tau, offset, residual = best
+        plain = weight
+        for _ in range(ROUNDS):
+            weight = _by_scatter(best[6], _without_strays(best[6], plain, alive), alive)
+            best = _slopes(t, phase, weight, hz, None) if best[4] is None else _best_glide(t, phase, weight, hz)
+    _, slope, slope_variance, glide, tau, offset, residual, shared = best
     scatter = np.sum(weight * residual**2, axis=0) / np.maximum(np.sum(alive, axis=0) - 2, 1)
     slope_variance = slope_variance * np.maximum(scatter, 1.0) * d.overlap
     relative = slope / (2 * np.pi * hz)
@@ -195,6 +198,7 @@ def solve(d: Demodulated, f1: float, stretch: float, with_glide: bool) -> Fit | 
     if joined is None:
         return None
     shift, bend, sigma = joined
+    sigma = float(np.hypot(sigma, shared * np.sqrt(d.overlap)))
     new_stretch = float(np.clip(stretch + bend, 0.0, 2e-3))
     # what rebuilds the onset is not asked for at a moment's look
     decay, amplitude = _decays(t, power, alive) if with_glide else (np.zeros(len(n)), np.zeros(len(n)))
@@ -226,7 +230,7 @@ def _unwrapped(angle: F, t: F, weight: F, hz: F, with_glide: bool) -> F:
     low = hz * STEEPEST * (t[-1] - t[0]) / (len(t) - 1) < 0.35
     if not with_glide or low.all() or not low.any():
         return np.asarray(phase)
-    _, slope, variance, glide, tau, _, _ = _best_glide(t, phase[:, low], weight[:, low], hz[low])
+    _, slope, variance, glide, tau, *_ = _best_glide(t, phase[:, low], weight[:, low], hz[low])
     relative = np.average(slope / hz[low], weights=hz[low] ** 2 / variance)
     course = relative * t + 2 * np.pi * glide * tau * (1 - np.exp(-t / tau))
     expected = course[:, None] * hz[None, ~low]
@@ -280,7 +284,8 @@ def _best_glide(t: F, phase: F, weight: F, hz: F) -> tuple:
 def _slopes(t: F, phase: F, weight: F, hz: F, tau: float | None) -> tuple:
     """Weighted least squares: each partial has an offset and a slope, all share one glide.
 
-    Returns (cost, slope (P,), its variance (P,), glide, tau, offset (P,), residual (M, P)).
+    Returns (cost, slope (P,), its variance (P,), glide, tau, offset (P,), residual (M, P), and 1σ of what an error of
+    the glide adds to all slopes alike, relative).
     """
     total = weight.sum(axis=0)
     mean_t = (weight * t[:, None]).sum(axis=0) / total
@@ -292,7 +297,7 @@ def _slopes(t: F, phase: F, weight: F, hz: F, tau: float | None) -> tuple:
     rest = dp - slope * dt
     if tau is None:
         cost = float((weight * rest**2).sum())
-        return cost, slope, 1 / spread, 0.0, None, mean_phase - slope * mean_t, rest
+        return cost, slope, 1 / spread, 0.0, None, mean_phase - slope * mean_t, rest, 0.0
     shape = 2 * np.pi * hz[None, :] * (tau * (1 - np.exp(-t / tau)))[:, None]
     shape = shape - (weight * shape).sum(axis=0) / total
     along = (weight * dt * shape).sum(axis=0) / spread
@@ -302,10 +307,10 @@ def _slopes(t: F, phase: F, weight: F, hz: F, tau: float | None) -> tuple:
     rest = rest - glide * bare
     slope = slope - glide * along
     cost = float((weight * rest**2).sum())
-    variance = 1 / spread + along**2 / strength
+    shared = float(np.average(along / hz, weights=spread * hz**2) / (2 * np.pi * np.sqrt(strength)))
     base = 2 * np.pi * hz[None, :] * (tau * (1 - np.exp(-t / tau)))[:, None]
     offset = mean_phase - slope * mean_t - glide * (weight * base).sum(axis=0) / total
-    return cost, slope, variance, glide, tau, offset, rest
+    return cost, slope, 1 / spread, glide, tau, offset, rest, abs(shared)
 
 
 def _join(n: NDArray, relative: F, variance: F, stretch: float) -> tuple[float, float, float] | None:
