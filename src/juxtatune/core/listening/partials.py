@@ -27,7 +27,8 @@ MOST_PARTIALS = 14
 MOST_FRAMES = 120
 CALIBRATION = 1.2  # scatter of the slopes to 1σ, as measured over all kinds of sound in benchmarks/
 MOST_PERSISTENT = 0.8
-ROUNDS = 3
+ROUNDS, STILL = 3, 0.003  # times weighed anew, unless that moves the fit by less (cents)
+NEARBY = np.geomspace(0.6, 1.7, 9)
 STRAY = 1.5  # usual residuals
 STEEPEST = 0.012  # a glide as steep as comes: 20 cents
 LEAST_SIGMA = 0.001  # cents that the model itself is off by on clean sound
@@ -185,10 +186,7 @@ def solve(d: Demodulated, f1: float, stretch: float, with_glide: bool) -> Fit | 
         # a glide must earn its place: it costs two parameters
         if best[0] / max(bent[0], 1e-30) >= 1 + 8.0 * d.overlap / max(int(alive.sum()), 1):
             best = bent
-        plain = weight
-        for _ in range(ROUNDS):
-            weight = _by_scatter(best[6], _without_strays(best[6], plain, alive), alive)
-            best = _slopes(t, phase, weight, hz, None) if best[4] is None else _best_glide(t, phase, weight, hz)
+        best, weight = _reweighted(t, phase, weight, hz, alive, best)
     _, slope, slope_variance, glide, tau, offset, residual, shared = best
     scatter = np.sum(weight * residual**2, axis=0) / np.maximum(np.sum(alive, axis=0) - 2, 1)
     slope_variance = slope_variance * np.maximum(scatter, 1.0) * d.overlap
@@ -208,6 +206,25 @@ def solve(d: Demodulated, f1: float, stretch: float, with_glide: bool) -> Fit | 
         _calibrated(sigma * _persistence(residual, weight, d.overlap), float(t[-1])), origin,
         n, hz * (1 + relative), amplitude, offset + 2 * np.pi * hz * origin, decay, snr,
     )  # fmt: skip
+
+
+def _reweighted(t: F, phase: F, weight: F, hz: F, alive: NDArray[np.bool_], best: tuple) -> tuple[tuple, F]:
+    """The fit with weights that what is left of it asks for, again until that moves it no more; and these weights."""
+    plain, times = weight, None
+    for _ in range(ROUNDS):
+        weight = _by_scatter(best[6], _without_strays(best[6], plain, alive), alive)
+        new = (
+            _slopes(t, phase, weight, hz, None)
+            if best[4] is None
+            else _best_glide(t, phase, weight, hz, times)
+        )
+        moved = np.average(np.abs(new[1] - best[1]) / hz, weights=weight.sum(axis=0)) / (2 * np.pi) * CENTS
+        best = new
+        if moved < STILL:
+            break
+        if best[4] is not None:
+            times = best[4] * NEARBY
+    return best, weight
 
 
 def _without_strays(residual: F, weight: F, alive: NDArray[np.bool_]) -> F:
@@ -258,8 +275,9 @@ def _calibrated(sigma: float, lasts: float) -> float:
     return float(CALIBRATION * (1 + (0.5 / max(lasts, 0.1)) ** 2) * sigma * CENTS + LEAST_SIGMA)
 
 
-def _best_glide(t: F, phase: F, weight: F, hz: F) -> tuple:
+def _best_glide(t: F, phase: F, weight: F, hz: F, times: F | None = None) -> tuple:
     """The glide time that leaves least: a grid of times at once, then a finer one about its best."""
+    times = TAUS if times is None else times
     total = weight.sum(axis=0)
     mean_t = (weight * t[:, None]).sum(axis=0) / total
     dt = t[:, None] - mean_t
@@ -276,7 +294,7 @@ def _best_glide(t: F, phase: F, weight: F, hz: F) -> tuple:
         strength = (scale**2 * (shape**2 @ weight - level**2 / total - tilt**2 / spread)).sum(axis=1)
         return np.asarray((scale * along).sum(axis=1) ** 2 / np.maximum(strength, 1e-30))
 
-    best = TAUS[int(np.argmax(gains(TAUS)))]
+    best = times[int(np.argmax(gains(times)))]
     near = best * FINER
     return _slopes(t, phase, weight, hz, float(near[int(np.argmax(gains(near)))]))
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -24,7 +25,11 @@ class Peaks:
 
     def power(self, hz: float) -> float:
         """Power of the peak at exactly a frequency."""
-        return float(10 ** (self.level_db[np.searchsorted(self.hz, hz)] / 10))
+        return self._powers[hz]
+
+    @cached_property
+    def _powers(self) -> dict[float, float]:
+        return dict(zip(self.hz.tolist(), (10 ** (self.level_db / 10)).tolist(), strict=True))
 
     def heard(self) -> Peaks:
         """The peaks that have any weight."""
