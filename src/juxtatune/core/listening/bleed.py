@@ -12,6 +12,8 @@ from juxtatune.core.listening.pluck import Targets
 FAR_DB = 19.0  # this far below the loud plucks nothing is the player's
 ODD_DB = 12.0  # as far as this only what lies on a string near its target
 GAP_DB = 4.0  # an empty stretch of levels this wide may part two players
+OTHER_DB = 12.0  # a player is no softer than this
+FEW, ALIKE_DB = 3, 8.0  # loud plucks lie so close together
 NEAR = 0.75  # semitones from a target at which a string is usually found
 
 
@@ -20,13 +22,21 @@ def without_bleed(found: list[Candidate], targets: Targets) -> list[Candidate]:
     if len(found) < 2:
         return found
     level = 10 * np.log10(np.array([c.level for c in found]) + 1e-15)
-    level = level - np.quantile(level, 0.9 if len(level) > 9 else 1.0)
+    level = level - _loud(level)
     strings = [_string(c, targets) for c in found]
     keep = level > -FAR_DB
     if targets.tuning is not None:
         keep &= (level > -ODD_DB) | np.array([s is not None for s in strings])
     keep &= ~_another_player(level, strings, targets)
     return [c for c, kept in zip(found, keep, strict=True) if kept]
+
+
+def _loud(level: NDArray[np.floating]) -> float:
+    """The level of the loud plucks (dB): a few have it, so that one bang does not count, nor do many soft notes."""
+    falling = np.sort(level)[::-1]
+    few = min(FEW, len(level)) - 1
+    near = falling[: len(level) - few] - falling[few:] < ALIKE_DB
+    return float(falling[int(np.argmax(near))])
 
 
 def _string(c: Candidate, targets: Targets) -> int | None:
@@ -48,7 +58,7 @@ def _another_player(
     none = np.zeros(len(level), bool)
     rising = np.sort(level)
     gaps = np.diff(rising)
-    allowed = (rising[:-1] < -8.0) & (rising[1:] > -FAR_DB)
+    allowed = (rising[:-1] < -OTHER_DB) & (rising[1:] > -FAR_DB)
     if not np.any(allowed & (gaps > GAP_DB)):
         return none
     k = int(np.argmax(np.where(allowed, gaps, 0.0)))
