@@ -20,7 +20,7 @@ from juxtatune.core.listening.source import Samples
 
 F = NDArray[np.floating]
 CENTS = 1200 / np.log(2)
-TAUS = np.geomspace(0.022, 0.45, 22)  # glide times tried, s
+TAUS = np.geomspace(0.022, 0.3, 20)  # glide times tried, s
 FINER = np.geomspace(1 / 1.15, 1.15, 15)
 USUAL_STRETCH = 4e-5  # inharmonicity coefficient B where nothing is known of it
 MOST_PARTIALS = 14
