@@ -8,12 +8,12 @@ from juxtatune.core.listening.again import LEAST_JUMP, LEAST_JUMP_RISING, picked
 from juxtatune.core.listening.bleed import without_bleed
 from juxtatune.core.listening.detect import onsets
 from juxtatune.core.listening.frames import to_working_rate
+from juxtatune.core.listening.hum import MAINS_HZ, without_hum
 from juxtatune.core.listening.measure import Candidate, confirm, envelope, read
 from juxtatune.core.listening.partials import partial_hz
 from juxtatune.core.listening.pluck import Reading, Targets
 from juxtatune.core.listening.source import Samples
 
-MAINS_HZ = (50.0, 60.0)
 LOOK_S = 0.3  # what a tone is best told by
 UNREAD_DB = 8.0
 LOUDER = 6.0  # in power: what sounds so much louder is no echo of what was heard before
@@ -32,6 +32,7 @@ def analyse_working(x: Samples, rate: float, targets: Targets) -> list[Reading]:
     peak = float(np.max(np.abs(x))) if len(x) else 0.0
     if peak < 1e-6:
         return []
+    x = without_hum(x, rate)
     found = confirmed(x, rate, onsets(x, rate), targets)
     found = without_bleed(found, targets)
     readings = []
