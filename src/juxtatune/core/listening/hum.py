@@ -1,0 +1,137 @@
+"""Mains hum followed and taken out: its harmonics are multiples of one phase that drifts, and keep their size.
+
+Lines of hum are what is steady in the quietest moments at multiples of about 50 or 60 Hz. Their common phase is
+followed from second to second, each counting for less while a string lies upon it; so also a string tuned to the very
+frequency of the hum keeps all of its own sound.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from juxtatune.core.listening.moving import frames
+from juxtatune.core.listening.partials import project
+from juxtatune.core.listening.source import Samples
+
+F = NDArray[np.floating]
+MAINS_HZ = (50.0, 60.0)
+OFF = 0.006  # of its frequency, that the mains may be off by
+MOST_HARMONIC = 16
+FRAME_S, HOP_S = 1.0, 0.5
+LEAST_FRAMES = 4
+LOOKED_AT = 60  # moments in which hum is looked for
+QUIET = 0.3  # of all moments
+STEADY = 1.35  # by which a line's size may change among the quietest moments
+ABOVE = 4.0  # times the size of what lies beside
+LEAST_LINES = 2
+ALONE = 1.4  # times its quiet size: more is a string
+BLOCK = 40  # moments for which a line keeps one size
+
+
+def without_hum(x: Samples, rate: float) -> Samples:
+    """The sound (N,) without mains hum; the very same where none is found or the sound is shorter than 3 s."""
+    size, hop = int(FRAME_S * rate), int(HOP_S * rate)
+    if len(x) < size + (LEAST_FRAMES - 1) * hop:
+        return x
+    parts = frames(x, size, hop)
+    window = np.hanning(size + 2)[1:-1]
+    window /= window.sum() / 2
+    k = np.arange(size) - (size - 1) / 2
+    t = (np.arange(len(parts)) * hop + (size - 1) / 2) / rate
+    spectrum = np.quantile(
+        np.abs(np.fft.rfft(parts[:: max(1, len(parts) // LOOKED_AT)] * window)), QUIET, axis=0
+    )
+    for mains in MAINS_HZ:
+        if not _suspected(spectrum, mains):
+            continue
+        base, numbers, quiet = _lines(parts[:: max(1, len(parts) // LOOKED_AT)], window, k, mains, rate)
+        if len(numbers) >= LEAST_LINES and numbers[0] <= 3:
+            z = project(parts, window, k, numbers * base, rate) * np.exp(
+                -2j * np.pi * t[:, None] * numbers * base
+            )
+            phase = _followed(z, numbers, quiet)
+            return x - _rebuilt(len(x), rate, t, base, numbers, phase, _sizes(z, numbers, phase, quiet))
+    return x
+
+
+def _suspected(spectrum: F, mains: float) -> bool:
+    """A quick look at the quiet moments' sizes by Hz: does something stand near the low harmonics?"""
+    found = 0
+    for n in range(1, 6):
+        reach = 1 + int(np.ceil(OFF * n * mains))
+        at = round(n * mains)
+        if at + reach + 4 < len(spectrum):
+            peak = spectrum[at - reach : at + reach + 1].max()
+            found += peak > ABOVE / 2 * max(spectrum[at - reach - 4], spectrum[at + reach + 4])
+    return found >= LEAST_LINES
+
+
+def _lines(parts: Samples, window: F, k: F, mains: float, rate: float) -> tuple[float, NDArray[np.int64], F]:
+    """Frequency of the hum (Hz), the harmonics (P,) that are heard steadily, and their sizes (P,)."""
+    n = np.arange(1, min(MOST_HARMONIC, int(0.45 * rate / mains)) + 1)
+    base = _frequency(parts, window, k, n, mains, rate)
+    beside = np.concatenate([n * base - 5.0, n * base + 5.0])
+    size = np.abs(project(parts, window, k, np.concatenate([n * base, beside]), rate))
+    low, high = np.quantile(size, [0.05, QUIET], axis=0)
+    around = np.maximum(*np.split(high[len(n) :], 2))
+    heard = (high[: len(n)] > ABOVE * around) & (high[: len(n)] < STEADY * low[: len(n)])
+    return base, n[heard], high[: len(n)][heard]
+
+
+def _frequency(parts: Samples, window: F, k: F, n: NDArray[np.int64], mains: float, rate: float) -> float:
+    """Where the harmonics of the quietest moments are largest together, near a mains frequency."""
+    tried = mains * (1 + np.linspace(-OFF, OFF, 25))
+    z = np.abs(project(parts, window, k, np.outer(tried, n[:4]).ravel(), rate))
+    quiet = np.quantile(z, QUIET, axis=0).reshape(len(tried), -1)
+    return float(tried[int(np.argmax(quiet.sum(axis=1)))])
+
+
+def _followed(z: NDArray[np.complex128], numbers: NDArray[np.int64], quiet: F) -> F:
+    """The phase (M,) of the fundamental beside that of its mean frequency; high harmonics are unwrapped about low ones."""
+    trust = quiet * np.minimum(1.0, (quiet / (np.abs(z) + 1e-30)) ** 4)
+    both = np.minimum(trust[1:], trust[:-1])
+    turn = np.angle(z[1:] * np.conj(z[:-1]))
+    top, bottom = np.zeros(len(z) - 1), np.full(len(z) - 1, 1e-30)
+    for j, n in enumerate(numbers):
+        expected = n * top / bottom
+        step = expected + np.angle(np.exp(1j * (turn[:, j] - expected)))
+        top += both[:, j] * n * step
+        bottom += both[:, j] * n * n
+    return np.concatenate([[0.0], np.cumsum(top / bottom)])
+
+
+def _sizes(
+    z: NDArray[np.complex128], numbers: NDArray[np.int64], phase: F, quiet: F
+) -> NDArray[np.complex128]:
+    """Amplitude and phase (M, P) of every harmonic where no string lies upon it, one for each stretch of time."""
+    still = z * np.exp(-1j * phase[:, None] * numbers)
+    alone = np.abs(still) < ALONE * quiet
+    out = np.empty_like(still)
+    for rows in np.array_split(np.arange(len(z)), -(-len(z) // BLOCK)):
+        for j in range(len(numbers)):
+            good = still[rows, j][alone[rows, j]]
+            good = good if len(good) > 2 else still[:, j][alone[:, j]]
+            out[rows, j] = np.median(good.real) + 1j * np.median(good.imag) if len(good) else 0.0
+    return out
+
+
+def _rebuilt(
+    count: int,
+    rate: float,
+    t: F,
+    base: float,
+    numbers: NDArray[np.int64],
+    phase: F,
+    sizes: NDArray[np.complex128],
+) -> Samples:
+    """The hum (count,) by itself."""
+    at = np.arange(count) / rate
+    turn = np.exp(1j * (2 * np.pi * base * at + np.interp(at, t, phase)))
+    row = np.clip(np.searchsorted(t, at), 0, len(t) - 1)
+    hum, wave, power = np.zeros(count), np.ones(count, complex), 0
+    for j, n in enumerate(numbers):
+        while power < n:
+            wave, power = wave * turn, power + 1
+        hum += (sizes[row, j] * wave).real
+    return hum
