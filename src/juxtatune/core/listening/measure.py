@@ -278,7 +278,7 @@ def read(
         return _unread(c, end, targets, "the note is too short to be read")
     settle = 0.0 if c.first else min(0.04, 0.2 * (until - c.onset))
     fit = fit_pluck(
-        x, rate, c.onset + settle, min(until, c.onset + 1.5), c.tone.f1, stretch, rounds=2, most=48
+        x, rate, c.onset + settle, min(until, c.onset + 1.5), c.tone.f1, stretch, rounds=1, most=48
     )
     if fit is None:
         return _unread(c, end, targets, "the note is lost in other sound")
