@@ -1,0 +1,71 @@
+"""Mains hum is taken out, and nothing else is: sums of sines of known frequency, strings on and beside them."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from benchmarks.sounds import string_tone
+
+from juxtatune.core.listening.analyse import analyse
+from juxtatune.core.listening.bleed import without_bleed
+from juxtatune.core.listening.harmonic import Tone
+from juxtatune.core.listening.hum import without_hum
+from juxtatune.core.listening.measure import Candidate
+from juxtatune.core.listening.pluck import Targets
+from juxtatune.core.music.catalogue import parse_tuning
+from tests.listening.sounds import off, one_string
+
+RATE = 12000.0
+
+
+def hum(count, rate, base, drift=0.0, seed=0):
+    """Seven harmonics of a phase whose frequency wanders by `drift` Hz to either side within ten seconds."""
+    rng, t = np.random.default_rng(seed), np.arange(count) / rate
+    phase = 2 * np.pi * (base * t + drift * 10 / (2 * np.pi) * np.sin(2 * np.pi * t / 10))
+    return sum(0.02 / n * np.sin(n * phase + rng.uniform(0, 6.28)) for n in range(1, 8))
+
+
+@pytest.mark.parametrize(("base", "drift"), [(50.03, 0.0), (60.0, 0.02), (59.9, 0.05)])
+def test_hum_alone_is_taken_out_as_it_drifts(base, drift) -> None:
+    x = hum(int(8 * RATE), RATE, base, drift) + np.random.default_rng(1).normal(0, 1e-4, int(8 * RATE))
+    inner = slice(int(RATE), -int(RATE))
+    assert np.std(without_hum(x, RATE)[inner]) < 0.05 * np.std(x[inner])
+
+
+def test_a_sound_without_hum_is_left_as_it_is() -> None:
+    noise = np.random.default_rng(2).normal(0, 0.01, int(5 * RATE))
+    samples, _ = one_string(
+        35, -48, rate=int(RATE), seconds=2.5, lead=1.5, tail=1.5
+    )  # B1 tuned down to 60 Hz
+    for x in (noise, samples, samples[: int(2 * RATE)]):
+        assert without_hum(x, RATE) is x
+
+
+@pytest.mark.parametrize(
+    ("pitch", "f1", "base"), [(35, 60.4, 60.0), (35, 61.2, 60.02), (50, 149.8, 50.0), (59, 240.6, 60.0)]
+)
+def test_a_string_beside_the_hum_is_read_as_if_alone(pitch, f1, base) -> None:
+    tone = 0.4 * string_tone(np.random.default_rng(3), f1, 48000, 2.5, 6e-5, 6.0, 0.08)
+    x = np.concatenate([np.zeros(60000), tone, np.zeros(60000)])
+    x += hum(len(x), 48000, base, 0.01)
+    tuning = parse_tuning("B standard" if pitch == 35 else "standard")
+    readings = analyse(x, 48000, Targets(tuning))
+    assert len(readings) == 1 and abs(off(readings[0], f1)) < 0.05
+
+
+def test_a_strange_tone_beside_a_partial_does_not_bend_the_rest() -> None:
+    # 4 Hz beside the third partial and as loud, as a band may play it: the glide shared by all must not follow it
+    samples, f1 = one_string(45, 12, seconds=1.6, glide=12.0, tau=0.12)
+    t = np.arange(len(samples)) / 48000
+    other = 0.05 * np.sin(2 * np.pi * (3 * f1 + 4) * t) * np.clip(2.0 - t, 0, 1)
+    (reading,) = analyse(samples + other, 48000, Targets(parse_tuning("standard")))
+    assert abs(off(reading, f1)) < 0.02
+
+
+def test_many_soft_notes_are_not_taken_for_the_loud_ones() -> None:
+    def candidate(k, hz, db):
+        return Candidate(0.5 * k, Tone(hz, 0.0, 0.9, ((1, hz, 1.0),)), 0.0, 10 ** (db / 10), False)
+
+    loud = [candidate(k, hz, -k) for k, hz in enumerate((82.4, 110.0, 146.8))]
+    soft = [candidate(10 + k, 103.8 * 2 ** (k % 5 / 12), -24.0 - k % 4) for k in range(30)]
+    assert without_bleed([*loud, *soft], Targets(parse_tuning("standard"))) == loud
