@@ -10,8 +10,10 @@ from juxtatune.core.listening.analyse import analyse
 from juxtatune.core.listening.bleed import without_bleed
 from juxtatune.core.listening.harmonic import Tone
 from juxtatune.core.listening.hum import without_hum
+from juxtatune.core.listening.listener import Listener
 from juxtatune.core.listening.measure import Candidate
 from juxtatune.core.listening.pluck import Targets
+from juxtatune.core.listening.source import Block
 from juxtatune.core.music.catalogue import parse_tuning
 from tests.listening.sounds import off, one_string
 
@@ -73,3 +75,23 @@ def test_many_soft_notes_are_not_taken_for_the_loud_ones() -> None:
     loud = [candidate(k, hz, -k) for k, hz in enumerate((82.4, 110.0, 146.8))]
     soft = [candidate(10 + k, 103.8 * 2 ** (k % 5 / 12), -24.0 - k % 4) for k in range(30)]
     assert without_bleed([*loud, *soft], Targets(parse_tuning("standard"))) == loud
+
+
+def live(x, targets, take_print):
+    """The first reading of a pluck after four seconds, heard block by block."""
+    listener = Listener(targets)
+    if take_print:
+        listener.take_print()
+    blocks = range(0, len(x) - 960, 960)
+    settled = [r for k in blocks for r in listener.feed(Block(x[k : k + 960], 48000, k)).settled]
+    return next(r for r in settled if abs(r.start - 4.0) < 0.1)
+
+
+def test_a_noise_print_lets_live_listening_follow_the_hum() -> None:
+    # the hum is as loud as the string and half a hertz below it
+    tone = 0.1 * string_tone(np.random.default_rng(5), 60.4, 48000, 2.5, 6e-5, 6.0, 0.08)
+    x = 4.0 * hum(int(7 * 48000), 48000, 60.03)
+    x[4 * 48000 : 4 * 48000 + len(tone)] += tone
+    targets = Targets(parse_tuning("B standard"))
+    errors = [abs(off(live(x, targets, taken), 60.4)) for taken in (False, True)]
+    assert errors[0] > 1.0 and errors[1] < 0.05

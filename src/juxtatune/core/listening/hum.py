@@ -7,6 +7,8 @@ frequency of the hum keeps all of its own sound.
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -29,30 +31,59 @@ ALONE = 1.4  # times its quiet size: more is a string
 BLOCK = 40  # moments for which a line keeps one size
 
 
+@dataclass(frozen=True)
+class Hum:
+    """Frequency of the mains in Hz, the harmonics (P,) heard, and their sizes (P,)."""
+
+    base: float
+    numbers: NDArray[np.int64]
+    quiet: F
+
+
 def without_hum(x: Samples, rate: float) -> Samples:
-    """The sound (N,) without mains hum; the very same where none is found or the sound is shorter than 3 s."""
-    size, hop = int(FRAME_S * rate), int(HOP_S * rate)
-    if len(x) < size + (LEAST_FRAMES - 1) * hop:
-        return x
-    parts = frames(x, size, hop)
-    window = np.hanning(size + 2)[1:-1]
-    window /= window.sum() / 2
-    k = np.arange(size) - (size - 1) / 2
-    t = (np.arange(len(parts)) * hop + (size - 1) / 2) / rate
-    spectrum = np.quantile(
-        np.abs(np.fft.rfft(parts[:: max(1, len(parts) // LOOKED_AT)] * window)), QUIET, axis=0
-    )
+    """The sound (N,) without mains hum; the very same where none is found or the sound is shorter than 2.5 s."""
+    hum = find_hum(x, rate)
+    return x if hum is None else taken_out(hum, x, rate)
+
+
+def find_hum(x: Samples, rate: float, least: int = LEAST_FRAMES) -> Hum | None:
+    """The hum in a sound of `least` half seconds and a half; None where there is none."""
+    parts, _, window, k = _moments(x, rate)
+    if len(parts) < least:
+        return None
+    parts = parts[:: max(1, len(parts) // LOOKED_AT)]
+    spectrum = np.quantile(np.abs(np.fft.rfft(parts * window)), QUIET, axis=0)
     for mains in MAINS_HZ:
-        if not _suspected(spectrum, mains):
-            continue
-        base, numbers, quiet = _lines(parts[:: max(1, len(parts) // LOOKED_AT)], window, k, mains, rate)
-        if len(numbers) >= LEAST_LINES and numbers[0] <= 3:
-            z = project(parts, window, k, numbers * base, rate) * np.exp(
-                -2j * np.pi * t[:, None] * numbers * base
-            )
-            phase = _followed(z, numbers, quiet)
-            return x - _rebuilt(len(x), rate, t, base, numbers, phase, _sizes(z, numbers, phase, quiet))
-    return x
+        if _suspected(spectrum, mains):
+            hum = _lines(parts, window, k, mains, rate)
+            if len(hum.numbers) >= LEAST_LINES and hum.numbers[0] <= 3:
+                return hum
+    return None
+
+
+def taken_out(hum: Hum, x: Samples, rate: float) -> Samples:
+    """The sound (N,) without a hum that is known, followed through it."""
+    parts, t, window, k = _moments(x, rate)
+    if len(parts) == 0:
+        return x
+    expected = hum.numbers * hum.base
+    z = project(parts, window, k, expected, rate) * np.exp(-2j * np.pi * t[:, None] * expected)
+    phase = _followed(z, hum.numbers, hum.quiet)
+    return x - _rebuilt(len(x), rate, t, hum, phase, _sizes(z, hum.numbers, phase, hum.quiet))
+
+
+def _moments(x: Samples, rate: float) -> tuple[Samples, F, F, F]:
+    """Stretches (M, size) of a second, their middles (M,) in s, the window and sample numbers about the middle."""
+    size, hop = int(FRAME_S * rate), int(HOP_S * rate)
+    parts = frames(np.ascontiguousarray(x), size, hop)
+    window = np.hanning(size + 2)[1:-1]
+    half = (size - 1) / 2
+    return (
+        parts,
+        (np.arange(len(parts)) * hop + half) / rate,
+        window / (window.sum() / 2),
+        np.arange(size) - half,
+    )
 
 
 def _suspected(spectrum: F, mains: float) -> bool:
@@ -67,8 +98,8 @@ def _suspected(spectrum: F, mains: float) -> bool:
     return found >= LEAST_LINES
 
 
-def _lines(parts: Samples, window: F, k: F, mains: float, rate: float) -> tuple[float, NDArray[np.int64], F]:
-    """Frequency of the hum (Hz), the harmonics (P,) that are heard steadily, and their sizes (P,)."""
+def _lines(parts: Samples, window: F, k: F, mains: float, rate: float) -> Hum:
+    """The harmonics that are heard steadily."""
     n = np.arange(1, min(MOST_HARMONIC, int(0.45 * rate / mains)) + 1)
     base = _frequency(parts, window, k, n, mains, rate)
     beside = np.concatenate([n * base - 5.0, n * base + 5.0])
@@ -76,7 +107,7 @@ def _lines(parts: Samples, window: F, k: F, mains: float, rate: float) -> tuple[
     low, high = np.quantile(size, [0.05, QUIET], axis=0)
     around = np.maximum(*np.split(high[len(n) :], 2))
     heard = (high[: len(n)] > ABOVE * around) & (high[: len(n)] < STEADY * low[: len(n)])
-    return base, n[heard], high[: len(n)][heard]
+    return Hum(base, n[heard], high[: len(n)][heard])
 
 
 def _frequency(parts: Samples, window: F, k: F, n: NDArray[np.int64], mains: float, rate: float) -> float:
@@ -116,22 +147,14 @@ def _sizes(
     return out
 
 
-def _rebuilt(
-    count: int,
-    rate: float,
-    t: F,
-    base: float,
-    numbers: NDArray[np.int64],
-    phase: F,
-    sizes: NDArray[np.complex128],
-) -> Samples:
+def _rebuilt(count: int, rate: float, t: F, hum: Hum, phase: F, sizes: NDArray[np.complex128]) -> Samples:
     """The hum (count,) by itself."""
     at = np.arange(count) / rate
-    turn = np.exp(1j * (2 * np.pi * base * at + np.interp(at, t, phase)))
+    turn = np.exp(1j * (2 * np.pi * hum.base * at + np.interp(at, t, phase)))
     row = np.clip(np.searchsorted(t, at), 0, len(t) - 1)
-    hum, wave, power = np.zeros(count), np.ones(count, complex), 0
-    for j, n in enumerate(numbers):
+    out, wave, power = np.zeros(count), np.ones(count, complex), 0
+    for j, n in enumerate(hum.numbers):
         while power < n:
             wave, power = wave * turn, power + 1
-        hum += (sizes[row, j] * wave).real
-    return hum
+        out += (sizes[row, j] * wave).real
+    return out

@@ -13,6 +13,7 @@ import numpy as np
 
 from juxtatune.core.listening.detect import RollingFlux
 from juxtatune.core.listening.frames import Decimator, level_db
+from juxtatune.core.listening.hum import Hum, find_hum, taken_out
 from juxtatune.core.listening.measure import confirm, read
 from juxtatune.core.listening.pluck import Reading, Targets
 from juxtatune.core.listening.source import Block, Samples
@@ -65,6 +66,7 @@ class Listener:
         self._hint: float | None = None
         self._reported: list[float] = []
         self._quiet: Samples | None = None  # the room with no string in it
+        self._hum: Hum | None = None  # what hums in it
         self._print_at: float | None = None
         self._together: tuple[int, int] | None = None
         self._looks: deque[tuple[int, int] | None] = deque(maxlen=LOOKS)
@@ -75,7 +77,11 @@ class Listener:
 
     def take_print(self) -> None:
         """Takes the next two seconds for what the room sounds like with no string: hum and noise to look past."""
-        self._quiet, self._print_at = None, self._begin + len(self._x) / self._flux.rate + PRINT_S
+        self._quiet, self._hum, self._print_at = (
+            None,
+            None,
+            self._begin + len(self._x) / self._flux.rate + PRINT_S,
+        )
 
     def feed(self, block: Block) -> Heard:
         """Takes the next block and says what is heard. A gap or another rate starts afresh."""
@@ -99,6 +105,7 @@ class Listener:
         printed = self._print_at is not None and end >= self._print_at
         if printed:
             self._quiet, self._print_at = self._x[-int(PRINT_S * rate) :].copy(), None
+            self._hum = find_hum(self._quiet, rate, int(PRINT_S))
         return Heard(
             # looking for new notes is work enough for one block: the eye misses nothing in 20 ms
             None if looks else self._glimpse(end, rate), settled, level_db(block.samples),
@@ -130,7 +137,7 @@ class Listener:
     def _restart(self, block: Block) -> None:
         self._decimator = Decimator(block.rate)
         if block.rate != self._rate:
-            self._quiet = None
+            self._quiet = self._hum = None
         self._rate = block.rate
         self._x, self._store, self._used = np.zeros(0), np.zeros(0), 0
         self._begin = self._origin = block.start / block.rate - self._decimator.delay
@@ -191,6 +198,8 @@ class Listener:
         return length
 
     def _read_at(self, x: Samples, rate: float, t: float, following: float, begin: float) -> Reading | None:
+        if self._hum is not None:
+            x = taken_out(self._hum, self._x, rate)[len(self._x) - len(x) :]
         c = confirm(x, rate, t, following, self.targets)
         if c is None:
             self._remember(begin + t)
