@@ -9,52 +9,12 @@ from __future__ import annotations
 import sys
 from pathlib import Path
 
+from juxtatune.app.warm import warm
+
 
 def clear_cache() -> None:
     for file in Path(__file__).parents[1].glob("core/*/__pycache__/*.nb[ic]"):
         file.unlink(missing_ok=True)
-
-
-def warm() -> None:
-    """Runs planner and listener once each on something tiny, which compiles everything they need."""
-    warm_planner()
-    warm_listener()
-
-
-def warm_listener() -> None:
-    import numpy as np
-
-    from juxtatune.core.listening.analyse import analyse
-    from juxtatune.core.listening.pluck import Targets
-
-    t = np.arange(48000) / 48000
-    tone = sum(np.sin(2 * np.pi * 110 * n * t) / n for n in range(1, 9)) * np.exp(-2 * t) * 0.2
-    analyse(np.concatenate([np.zeros(24000), tone]), 48000, Targets())
-
-
-def warm_planner() -> None:
-    import numpy as np
-
-    from juxtatune.core.music.catalogue import parse_tuning
-    from juxtatune.core.planning.apart import apart_bounds
-    from juxtatune.core.planning.compiled import compile_gig
-    from juxtatune.core.planning.relax import Exploration
-    from juxtatune.core.planning.solve import solve
-    from juxtatune.core.repertoire.night import Gig, Night, Part
-    from juxtatune.core.repertoire.song import Song, Way
-    from juxtatune.core.strings.instrument import Instrument, default_costs
-
-    standard = parse_tuning("standard")
-    instrument = Instrument("one", "one", 6, "fixed", standard, standard, default_costs("fixed"))
-    songs = tuple(
-        Song(str(k), str(k), 180.0, 0.0, (Way("one", parse_tuning(name)),))
-        for k, name in enumerate(("standard", "drop D"))
-    )
-    gig = Gig((instrument,), songs, Night((Part("Set", 2),)))
-    solve(gig, 600.0)
-    stop = np.zeros(1, np.int64)
-    list(apart_bounds(compile_gig(gig), 100.0, stop))
-    Exploration(compile_gig(gig), {0, 1}, 0, 64).go_on(100.0, 50.0, stop)
 
 
 if __name__ == "__main__":

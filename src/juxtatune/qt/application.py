@@ -5,6 +5,7 @@ from __future__ import annotations
 import signal
 import sys
 import tempfile
+import threading
 import traceback
 from pathlib import Path
 from types import TracebackType
@@ -16,6 +17,7 @@ from PySide6.QtWidgets import QApplication, QMessageBox
 
 from juxtatune.app.preferences import Preferences, load_preferences
 from juxtatune.app.session import Session
+from juxtatune.app.warm import warm
 from juxtatune.book.db import SUFFIX
 from juxtatune.book.demo import write_demo_book
 from juxtatune.core.errors import UserError
@@ -62,6 +64,8 @@ def run_application(demo: bool) -> int:
             QMessageBox.critical(None, "Juxtatune", error.message())
             return 2
         window.show()
+        # the first plan and the first string are not made to wait for compiled code
+        threading.Thread(target=warm, daemon=True).start()
         return app.exec()
 
 
