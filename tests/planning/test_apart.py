@@ -11,10 +11,11 @@ from benchmarks.gigs import club_json
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from juxtatune.app.planning import NightPlanner
 from juxtatune.book.formats.gig import parse_gig
-from juxtatune.core.planning.apart import apart_bounds
+from juxtatune.core.planning.apart import apart_bounds, apart_impossible
 from juxtatune.core.planning.compiled import compile_gig
-from juxtatune.core.planning.solve import solve
+from juxtatune.core.planning.solve import Planner, solve
 from tests.strategies import small_gigs
 
 GO = np.zeros(1, np.int64)
@@ -38,6 +39,7 @@ def test_no_plan_costs_less_than_the_guitars_apart(value) -> None:
     best = solve(gig, 20.0)
     if best.plan is not None:
         assert highest(gig) <= best.plan.totals.objective + 1e-6
+        assert not apart_impossible(compile_gig(gig), GO)
 
 
 @settings(max_examples=25, deadline=None)
@@ -92,3 +94,22 @@ def test_thirty_songs_get_more_than_half_of_their_best_plan() -> None:
     gig = parse_gig(club_json(1, 30, 3, 2))
     assert highest(gig, 84.70) > 0.6 * 84.69
     assert list(apart_bounds(compile_gig(gig), 84.70, np.ones(1, np.int64))) == []
+
+
+def club_night(limit: float, **changes):
+    value = json.loads(club_json(0 if limit < 10 else 3, 18, 2, 2))
+    value["set"] |= {"max_dead_s": limit, **changes}
+    return parse_gig(json.dumps(value))
+
+
+def test_a_limit_that_one_guitar_cannot_keep_clashes_by_itself() -> None:
+    # the rules of order beside it have no part in it, and naming them would be wrong
+    outcome = NightPlanner(club_night(4)).run(20.0)
+    assert [rule.kind for rule in outcome.clash] == ["max_dead_s"]
+
+
+def test_a_tight_limit_is_kept_by_a_plan_found_soon() -> None:
+    gig = club_night(10, pins=[], adjacent=[])
+    found = Planner(gig).run_for_any(20.0)
+    assert found.plan is not None
+    assert max(gap.dead_s for gap in found.plan.gaps) <= 10 + 1e-6

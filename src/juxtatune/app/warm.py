@@ -21,6 +21,8 @@ def warm_listener() -> None:
 
 
 def warm_planner() -> None:
+    from dataclasses import replace
+
     import numpy as np
 
     from juxtatune.core.music.catalogue import parse_tuning
@@ -41,5 +43,6 @@ def warm_planner() -> None:
     gig = Gig((instrument,), songs, Night((Part("Set", 2),)))
     solve(gig, 600.0)
     stop = np.zeros(1, np.int64)
-    list(apart_bounds(compile_gig(gig), 100.0, stop))
+    for limit in (None, 30.0):
+        list(apart_bounds(compile_gig(replace(gig, night=replace(gig.night, max_dead_s=limit))), 100.0, stop))
     Exploration(compile_gig(gig), {0, 1}, 0, 64).go_on(100.0, 50.0, stop)

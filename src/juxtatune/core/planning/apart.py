@@ -22,7 +22,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from juxtatune.core.planning.chains import FAR, chain_costs, least_mix, over_parts, words_of_sets
+from juxtatune.core.planning.chains import FAR, chain_costs, in_steps, least_mix, over_parts, words_of_sets
 from juxtatune.core.planning.compiled import F64, I64, Compiled, Tables
 
 MOST_TOKENS = 3
@@ -30,6 +30,7 @@ MOST_CLASSES = 10  # of one guitar
 MOST_CHOICES = 4096  # of ways for the songs with several
 MOST_WORDS = 1500
 EFFORTS = ((3, 1), (3, 3), (2, 1), (1, 1), (0, 1))  # tokens, and steps of their shares
+ENDLESS = 1e8  # seconds, more than any night costs
 MOST_WORK = 6e9  # pairs of words looked at for one guitar
 
 F32 = NDArray[np.float32]
@@ -58,14 +59,23 @@ class _Tokens:
     levels: I64  # (tokens,) how many levels each has
 
 
-def apart_bounds(night: Compiled, limit: float, stop: np.ndarray) -> Iterator[float]:
+def apart_impossible(night: Compiled, stop: np.ndarray) -> bool:
+    """True when some guitar cannot get through its songs within the limit on dead air, in whatever order."""
+    if not np.isfinite(night.tables.max_dead):
+        return False
+    return any(bound > ENDLESS / 2 for bound in apart_bounds(night, ENDLESS, stop, EFFORTS[:1]))
+
+
+def apart_bounds(
+    night: Compiled, limit: float, stop: np.ndarray, efforts: tuple[tuple[int, int], ...] = EFFORTS
+) -> Iterator[float]:
     """Seconds that no plan can do without (never above `limit`), in rising bounds; none where this says nothing."""
     t = night.tables
     if night.first or not np.isfinite(limit) or (t.tech and t.insts > 1):
         return
     guitars = [_guitar(t, i) for i in range(t.insts)]
     best, begun = 0.0, False
-    for most, fine in EFFORTS:
+    for most, fine in efforts:
         tokens = _tokens(night, most, fine)
         if max(_work(t, g, tokens) for g in guitars) > MOST_WORK or (begun and most < MOST_TOKENS):
             continue
@@ -215,9 +225,10 @@ def _over(t: Tables, g: _Guitar, tokens: _Tokens, parts: int, limit: float, stop
     start, rows, where = words_of_sets(wanted, stride, counts, _ready(values, g).astype(np.uint8))
     work, usual = _retunes(t, g.row, values, tokens.usual)
     at_own, own = _own(t, g, tokens, values, wanted)
+    longest = (tokens.covers.max(axis=1, initial=0.0) + t.max_dead + SAFE).astype(np.float32)
     chain = chain_costs(
-        start, rows, where, met, work, usual, at_own, tokens.covers, tokens.levels, np.float32(limit), stop
-    )
+        start, rows, where, met, work, usual, at_own, tokens.covers, tokens.levels, longest, np.float32(limit), stop
+    )  # fmt: skip
     swap = _swap(t, g.row, tokens.usual)
     return np.asarray(over_parts(chain, len(g.forced), len(classes), parts, tokens.levels, own, swap, stop))
 
@@ -235,7 +246,12 @@ def _retunes(t: Tables, i: int, values: I64, cover: float) -> tuple[F32, F32]:
         shown = np.where(moves > 0, np.maximum(0.0, again + moves - cover), 0.0).sum(axis=2)
     else:
         shown = np.maximum(0.0, work - cover)
-    return work.astype(np.float32), (shown + 0.01 * work).astype(np.float32)
+    shown = (shown + 0.01 * work).astype(np.float32)
+    if np.isfinite(t.max_dead):
+        # what is too long for one gap may be done in several, each of which leaves the guitar ready
+        shown[work > cover + t.max_dead + SAFE] = FAR
+        in_steps(shown)
+    return work.astype(np.float32), shown
 
 
 def _own(t: Tables, g: _Guitar, tokens: _Tokens, values: I64, wanted: I64) -> tuple[np.ndarray, I64]:

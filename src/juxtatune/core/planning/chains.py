@@ -50,13 +50,25 @@ def words_of_sets(wanted, stride, counts, ready):
 
 
 @jit
-def chain_costs(start, rows, where, met, work, usual, at_own, covers, levels, limit, stop):
+def in_steps(cost):
+    """The least cost of any number of retunes one after the other (Floyd 1962), in place."""
+    n = len(cost)
+    for k in range(n):
+        for i in range(n):
+            x = cost[i, k]
+            if x < FAR:
+                for j in range(n):
+                    cost[i, j] = min(cost[i, j], x + cost[k, j])
+
+
+@jit
+def chain_costs(start, rows, where, met, work, usual, at_own, covers, levels, longest, limit, stop):
     """Least seconds of retuning by which one guitar gets through a set in one part, for every use of the tokens.
 
     `met` (words,) are the classes in tune at a word; `work` (words, words) the seconds of a retune and `usual` what
     it costs in a gap with the usual cover; `covers` (tokens, most levels) how much of a token's cover each level
-    hides and `levels` (tokens,) how many it has; `at_own` (tokens, sets, words) is 0 where a token cannot be used
-    from a word. A retune in a usual gap that brings nothing new into
+    hides, `levels` (tokens,) how many it has and `longest` (tokens,) the retune it can hold; `at_own` (tokens, sets,
+    words) is 0 where a token cannot be used from a word. A retune in a usual gap that brings nothing new into
     tune is of use before a token only. Returns (uses, sets), FAR from `limit` on.
     """
     tokens = len(levels)
@@ -95,7 +107,7 @@ def chain_costs(start, rows, where, met, work, usual, at_own, covers, levels, li
                     event[1:, :n] = np.float32(FAR)
                     for p in range(n):
                         if moved[p] < limit and at_own[k, a, here[p]] != 0:
-                            _token_moves(moved[p], near[p, :n], covers[k], levels[k], event)
+                            _token_moves(moved[p], near[p, :n], covers[k], levels[k], longest[k], event)
                     for level in range(1, levels[k]):
                         _enter(d, event[level], a, use + level * digit, uses, here, start, where, met, True)
                 digit *= levels[k]
@@ -115,11 +127,12 @@ def _usual_moves(costs, shown, event, limit):
 
 
 @_fast
-def _token_moves(x, near, covers, levels, event):
+def _token_moves(x, near, covers, levels, longest, event):
     for level in range(1, levels):
         cover, into = covers[level], event[level]
         for q in range(len(near)):
-            into[q] = min(into[q], x + max(np.float32(0.0), near[q] - cover) + np.float32(0.01) * near[q])
+            seconds = near[q] if near[q] <= longest else np.float32(FAR)
+            into[q] = min(into[q], x + max(np.float32(0.0), seconds - cover) + np.float32(0.01) * seconds)
 
 
 @jit

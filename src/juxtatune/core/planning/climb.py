@@ -36,6 +36,7 @@ class Climb:
     plan: Plan
     rounds: int = 0
     stale: int = 0
+    allowed: bool = True  # the plan keeps the limit on dead air
 
 
 class Climber:
@@ -53,7 +54,7 @@ class Climber:
         seed = self.rng.getrandbits(63)
         cost, row, _ = self.annealer.run(climb.plan, steps * self.compiled.tables.n, seed, self.stop, heat)
         pred = chain(self.compiled, row.tolist())
-        limit = climb.plan.totals.objective - TINY
+        limit = climb.plan.totals.objective - TINY if climb.allowed else np.inf
         # beside a technician the choices of early work are too many, and add little
         extras = 0 if self.compiled.tables.tech else 2
         found = self.searcher.run(pred, Effort(256, extras), limit, self.stop)
@@ -67,6 +68,13 @@ class Climber:
         climb.plan = price(self.compiled.gig, found.draft)
         self.take(replace(found, bound=0.0))
         return True
+
+    def find(self, plan: Plan, times: int) -> None:
+        """Looks for a plan that keeps the limit on dead air, from one that does not."""
+        climb = Climb(plan, allowed=False)
+        for _ in range(times):
+            if self.stop[0] != 0 or self.anneal(climb, HOT, AGAIN):
+                return
 
     def warm_up(self, plan: Plan, times: int) -> None:
         """Anneals a plan so many times; hot enough that each is a fresh start."""

@@ -16,7 +16,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from juxtatune.core.planning.apart import apart_bounds
+from juxtatune.core.planning.apart import apart_bounds, apart_impossible
 from juxtatune.core.planning.climb import TIME_UP, TINY, Climber
 from juxtatune.core.planning.compiled import U64, Compiled, compile_gig
 from juxtatune.core.planning.counting import counting_bound
@@ -32,6 +32,7 @@ WARM = 3  # times annealed on each thread before the wide searches on nights tha
 PROOF_FROM = 60_000
 BESIDE = 4  # chains of annealing beside a proof before the bound is raised another way
 MANY = 36  # songs
+TRIES = 3  # annealings for a plan within a limit on dead air
 QUICK = (1, 6)  # states kept for a first plan at once
 BOUND_SHARE, BOUND_SHARE_OF_MANY = 0.6, 0.2  # of the time, at most
 WIDTHS = (64, 600, 6_000, 60_000, 400_000, 1_500_000)
@@ -133,6 +134,10 @@ class Planner:
                     return
                 if open_songs > SMALL and width == WIDTHS[0] and self.best is not None:
                     break  # annealing makes more of any plan
+            if self.best is None and width == WIDTHS[0] and self.gig.night.max_dead_s is not None:
+                self.impossible = apart_impossible(self.compiled, self.stop)
+                if self.impossible or self._keeps_the_limit(climber, pred):
+                    return
             if self.best is None and self.doubt is not None:
                 doubt, self.doubt = self.doubt, None
                 if doubt():
@@ -146,6 +151,14 @@ class Planner:
             self._warm_up(climber, self.best)
             if self.stop[0] != 0:
                 return
+
+    def _keeps_the_limit(self, climber: Climber, pred: U64) -> bool:
+        """Looks for a plan within the limit on dead air, from one beyond it; True when that was all that is asked."""
+        free = replace(self.gig, night=replace(self.gig.night, max_dead_s=None))
+        found = Searcher(compile_gig(free)).run(pred, Effort(QUICK[-1], 0, 0.06), math.inf, self.stop)
+        if found.draft is not None:
+            climber.find(price(free, found.draft), TRIES)
+        return self._any and self.best is not None
 
     def _warm_up(self, climber: Climber, start: Plan) -> None:
         other = Climber(self.compiled, self.seed + 1, self.stop, self._take)
