@@ -4,10 +4,9 @@ One guitar alone has few kinds of demand, so that the least cost of getting thro
 exactly. A gap with the usual talk hides that talk of every retune in it (more than it can); gaps with more talk,
 here called *tokens*, are the few that matter: each is shared out between the guitars retuned in it, in every way
 that could be best, and a guitar that plays the song before such a gap must be in tune for it. After a retune a guitar
-is ready for some song. The bound is the
-least sum over all ways to spread songs and tokens over guitars and parts, with a swap for every guitar after the
-first in a part. What other songs do between, how many a part holds and all rules of order are left out, so no plan
-costs less.
+is ready for some song. The bound is the least sum over all ways to spread songs and tokens over guitars and parts,
+with a swap for every guitar after the first in a part. What other songs do between, how many a part holds and all
+rules of order are left out, so no plan costs less.
 
 A token's seconds go to one retune after the other; what is left for the next is known from the length of those
 before, of which steps are told apart and rounded so that no retune gets less than it could.
@@ -92,7 +91,11 @@ def _bound(night: Compiled, guitars: list[_Guitar], tokens: _Tokens, limit: floa
     t = night.tables
     parts = len(set(t.part.tolist()))
     most = max(_swap(t, i, tokens.usual) for i in range(t.insts))
-    over = [_over(t, g, tokens, parts, limit + parts * most, stop) for g in guitars]
+    over = []
+    for g in guitars:
+        over.append(_over(t, g, tokens, parts, limit + parts * most, stop))
+        if stop[0]:
+            return 0.0
     table = _stacked(over, parts * tokens.levels)
     mixes, gains = _mixes(t, tokens, parts)
     choices, seconds = _choices(t, guitars)
@@ -133,9 +136,7 @@ def _guitar(t: Tables, i: int) -> _Guitar:
 
 def _clashing(demands: list[Demand]) -> list[Demand]:
     """Those first that clash with most others."""
-    return sorted(
-        demands, key=lambda d: -sum(not (_within(d, e) or _within(e, d)) for e in demands), reverse=False
-    )
+    return sorted(demands, key=lambda d: -sum(not (_within(d, e) or _within(e, d)) for e in demands))
 
 
 def _pitches(g: _Guitar, strings: int) -> list[list[int]]:

@@ -84,14 +84,14 @@ def chain_costs(start, rows, where, met, work, usual, at_own, covers, levels, lo
     near, shown = np.empty_like(work), np.empty_like(work)
     moved, event = np.empty(len(met), np.float32), np.empty((covers.shape[1], len(met)), np.float32)
     for a in range(sets):
-        if stop[0] != 0:
-            return best
         n = start[a + 1] - start[a]
         here = rows[start[a] : start[a + 1]]
         for p in range(n):
             for q in range(n):
                 near[p, q], shown[p, q] = work[here[p], here[q]], usual[here[p], here[q]]
         for use in range(uses):
+            if stop[0] != 0:
+                return best
             costs = d[start[a] * uses + use * n : start[a] * uses + (use + 1) * n]
             best[use, a] = costs.min()
             if best[use, a] >= limit:
