@@ -6,7 +6,7 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from juxtatune.core.planning.clash import Rule, limit_clash, order_clash, sizes_clash
+from juxtatune.core.planning.clash import Rule, limit_clash, order_clash, sizes_clash, with_rules
 from juxtatune.core.planning.solve import Planner, Solution
 from juxtatune.core.repertoire.night import Gig
 
@@ -59,16 +59,17 @@ class NightPlanner:
         return bool(found)
 
     def _why_impossible(self, until: float) -> tuple[Rule, ...]:
-        found = order_clash(self.gig)
-        if found:
-            return tuple(found)
-        if self.gig.night.max_dead_s is None:
-            return ()
-
         def holds(gig: Gig) -> bool:
             left = until - time.monotonic()
             if left <= 0:
                 return True
             return not Planner(gig).run_for_any(min(LIMIT_TRY_S, left)).impossible
 
+        limited = self.gig.night.max_dead_s is not None
+        alone = Rule("max_dead_s")
+        if limited and not holds(with_rules(self.gig, [alone])):
+            return (alone,)
+        found = order_clash(self.gig)
+        if found or not limited:
+            return tuple(found or ())
         return tuple(limit_clash(self.gig, holds))

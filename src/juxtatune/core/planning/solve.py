@@ -120,6 +120,9 @@ class Planner:
             )
             self.proven = True
             return
+        self.impossible = apart_impossible(self.compiled, self.stop)
+        if self.impossible:
+            return
         pred = self.compiled.pred | self.compiled.alike
         open_songs = self.compiled.tables.n - self.compiled.first
         climber = Climber(self.compiled, self.seed, self.stop, self._take)
@@ -134,10 +137,9 @@ class Planner:
                     return
                 if open_songs > SMALL and width == WIDTHS[0] and self.best is not None:
                     break  # annealing makes more of any plan
-            if self.best is None and width == WIDTHS[0] and self.gig.night.max_dead_s is not None:
-                self.impossible = apart_impossible(self.compiled, self.stop)
-                if self.impossible or self._keeps_the_limit(climber, pred):
-                    return
+            limited = self.gig.night.max_dead_s is not None and width == WIDTHS[0]
+            if self.best is None and limited and self._keeps_the_limit(climber, pred):
+                return
             if self.best is None and self.doubt is not None:
                 doubt, self.doubt = self.doubt, None
                 if doubt():
