@@ -108,7 +108,7 @@ def test_a_limit_that_one_guitar_cannot_keep_clashes_by_itself() -> None:
     assert [rule.kind for rule in outcome.clash] == ["max_dead_s"]
 
 
-def test_a_tight_limit_is_kept_by_a_plan_found_soon() -> None:
+def test_a_tight_limit_is_kept_by_an_annealed_plan() -> None:
     gig = club_night(10, pins=[], adjacent=[])
     found = Planner(gig).run_for_any(20.0)
     assert found.plan is not None

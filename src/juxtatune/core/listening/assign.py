@@ -8,8 +8,6 @@ from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.music.notes import Note, spell
 from juxtatune.core.music.tuning import SAME
 
-USUAL_STRETCH = {"wound": 6e-5, "plain": 6e-5}
-
 
 @dataclass(frozen=True)
 class Place:
