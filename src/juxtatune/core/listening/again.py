@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from juxtatune.core.listening.harmonic import Tone, candidates
 from juxtatune.core.listening.peaks import Peaks, new_peaks
+from juxtatune.core.listening.project import hann, project
 from juxtatune.core.listening.source import Samples
 
 LOOK_S = 0.2
@@ -69,6 +70,4 @@ def _jump(
 
 
 def _partials(part: Samples, hz: NDArray[np.floating], rate: float) -> Z:
-    window = np.hanning(len(part) + 2)[1:-1]
-    turn = np.exp(-2j * np.pi * hz[:, None] * np.arange(len(part))[None, :] / rate)
-    return np.asarray(turn @ (part * window))
+    return project(part[None, :], hann(len(part)), hz, rate)[0]

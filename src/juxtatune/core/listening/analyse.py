@@ -12,6 +12,7 @@ from juxtatune.core.listening.hum import MAINS_HZ, without_hum
 from juxtatune.core.listening.measure import Candidate, confirm, envelope, read
 from juxtatune.core.listening.partials import partial_hz
 from juxtatune.core.listening.pluck import Reading, Targets
+from juxtatune.core.listening.project import hann, project
 from juxtatune.core.listening.source import Samples
 
 LOOK_S = 0.3  # what a tone is best told by
@@ -112,10 +113,9 @@ def _sounds(x: Samples, rate: float, c: Candidate, begin: float, end: float) -> 
     after = x[int((end + 0.02) * rate) : int((end + 0.02) * rate) + len(between)]
     if len(between) < 0.03 * rate or len(after) < len(between):
         return True
-    window = np.hanning(len(between))
-    kernel = np.exp(-2j * np.pi * hz[None, :] * np.arange(len(between))[:, None] / rate) * window[:, None]
-    there, then = np.abs(between @ kernel), np.abs(after @ kernel)
-    return bool(np.sum(there**2) > 0.25 * np.sum(then**2))
+    z = project(np.stack([between, after]), hann(len(between)), hz, rate)
+    there, then = np.sum(np.abs(z) ** 2, axis=1)
+    return bool(there > 0.25 * then)
 
 
 def _of_the_mains(c: Candidate) -> bool:

@@ -8,8 +8,10 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.fft import rfft
 
 from juxtatune.core.listening.moving import frames, moving_max, moving_mean, moving_median, moving_min
+from juxtatune.core.listening.project import hann
 from juxtatune.core.listening.source import Samples
 
 HOP_S = 0.0105
@@ -29,7 +31,7 @@ def frame_size(rate: float) -> int:
 def flux(x: Samples, rate: float) -> tuple[NDArray[np.float64], float, int]:
     """Rise in dB per bin, one value a hop; with the hop in s and the frame size in samples."""
     size, hop = frame_size(rate), max(1, round(HOP_S * rate))
-    window = np.hanning(size + 2)[1:-1].astype(np.float32)
+    window = hann(size).astype(np.float32)
     padded = np.concatenate([np.zeros(size // 2), x, np.zeros(size)]).astype(np.float32)
     count = len(x) // hop + 1
     rows = frames(padded, size, hop)[:count]
@@ -41,7 +43,7 @@ def flux(x: Samples, rate: float) -> tuple[NDArray[np.float64], float, int]:
         some = rows[begin : begin + per_chunk]
         # in portions that stay in the processor's cache
         magnitude = np.concatenate([
-            np.abs(np.fft.rfft(some[k : k + PORTION] * window, axis=1)[:, low:high])
+            np.abs(rfft(some[k : k + PORTION] * window, axis=1)[:, low:high])
             for k in range(0, len(some), PORTION)
         ])  # fmt: skip
         out.append(_rise(magnitude, carry))
@@ -51,9 +53,10 @@ def flux(x: Samples, rate: float) -> tuple[NDArray[np.float64], float, int]:
 
 def _floor(magnitude: F32) -> F32:
     """What each bin holds when nothing sounds in it."""
-    floor = np.percentile(magnitude, 25, axis=0)
-    floor = moving_median(floor, 31).astype(np.float32) * np.float32(1.6)
-    return np.asarray(np.maximum(floor, 2e-4 * magnitude.max()) + 1e-7)
+    quarter = (len(magnitude) - 1) // 4
+    floor = np.partition(magnitude.T.copy(), quarter, axis=1)[:, quarter]
+    floor = moving_median(floor, 31) * np.float32(1.6)
+    return np.asarray(np.maximum(floor, 2e-4 * magnitude.max()) + 3e-10)
 
 
 def _rise(magnitude: F32, carry: F32 | None) -> NDArray[np.float64]:
@@ -111,7 +114,7 @@ class RollingFlux:
         self.size, step = frame_size(rate), max(1, round(HOP_S * rate))
         self.rate, self.step, self.hop = rate, step, step / rate
         self._keep = int(keep_s / self.hop)
-        self._window = np.hanning(self.size + 2)[1:-1].astype(np.float32)
+        self._window = hann(self.size).astype(np.float32)
         self._band = slice(int(50 / rate * self.size), int(min(4500, 0.46 * rate) / rate * self.size))
         self._waiting = np.zeros(self.size // 2, np.float32)
         self._magnitude = np.zeros((0, self._band.stop - self._band.start), np.float32)
@@ -126,9 +129,7 @@ class RollingFlux:
         self._waiting = waiting[count * self.step :]
         if count == 0:
             return
-        fresh = np.abs(
-            np.fft.rfft(frames(waiting, self.size, self.step) * self._window, axis=1)[:, self._band]
-        )
+        fresh = np.abs(rfft(frames(waiting, self.size, self.step) * self._window, axis=1)[:, self._band])
         lead = self._magnitude[-(LAG + 2) :]
         self._magnitude = np.concatenate([self._magnitude, fresh])[-self._keep :]
         if self._floor is None or self._total // FLOOR_EVERY != (self._total + count) // FLOOR_EVERY:

@@ -10,6 +10,7 @@ from juxtatune.core.listening.source import Samples
 
 LOWEST_RATE = 12000.0
 BLOCK = 32
+PORTION = 1 << 16
 
 
 def decimation(rate: float) -> int:
@@ -60,8 +61,7 @@ class Decimator:
         blocks = -(-count // BLOCK)
         padded = np.concatenate([joined, np.zeros(max(0, (blocks - 1) * step + width - len(joined)))])
         views = frames(padded, width, step)[:blocks]
-        parts = [views[k : k + 512].astype(np.float32) @ self.band for k in range(0, blocks, 512)]
-        return np.concatenate(parts).ravel()[:count].astype(float)
+        return (views.astype(np.float32) @ self.band).ravel()[:count].astype(float)
 
 
 def to_working_rate(samples: Samples, rate: float) -> tuple[Samples, float]:
@@ -71,7 +71,9 @@ def to_working_rate(samples: Samples, rate: float) -> tuple[Samples, float]:
         return np.asarray(samples, float), float(rate)
     half = (len(decimator.taps) - 1) // 2
     decimator.kept = np.zeros(half)
-    return decimator.feed(np.concatenate([samples, np.zeros(half)])), decimator.rate
+    # in portions that stay in the processor's cache
+    parts = [decimator.feed(samples[k : k + PORTION]) for k in range(0, len(samples), PORTION)]
+    return np.concatenate([*parts, decimator.feed(np.zeros(half))]), decimator.rate
 
 
 def level_db(samples: Samples) -> float:

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from juxtatune.core.listening.moving import frames
-from juxtatune.core.listening.partials import project
+from juxtatune.core.listening.project import hann, project
 from juxtatune.core.listening.source import Samples
 
 F = NDArray[np.floating]
@@ -48,14 +48,14 @@ def without_hum(x: Samples, rate: float) -> Samples:
 
 def find_hum(x: Samples, rate: float, least: int = LEAST_FRAMES) -> Hum | None:
     """The hum in a sound of `least` half seconds and a half; None where there is none."""
-    parts, _, window, k = _moments(x, rate)
+    parts, _, window = _moments(x, rate)
     if len(parts) < least:
         return None
     parts = parts[:: max(1, len(parts) // LOOKED_AT)]
     spectrum = np.quantile(np.abs(np.fft.rfft(parts * window)), QUIET, axis=0)
     for mains in MAINS_HZ:
         if _suspected(spectrum, mains):
-            hum = _lines(parts, window, k, mains, rate)
+            hum = _lines(parts, window, mains, rate)
             if len(hum.numbers) >= LEAST_LINES and hum.numbers[0] <= 3:
                 return hum
     return None
@@ -63,26 +63,24 @@ def find_hum(x: Samples, rate: float, least: int = LEAST_FRAMES) -> Hum | None:
 
 def taken_out(hum: Hum, x: Samples, rate: float) -> Samples:
     """The sound (N,) without a hum that is known, followed through it."""
-    parts, t, window, k = _moments(x, rate)
+    parts, t, window = _moments(x, rate)
     if len(parts) == 0:
         return x
     expected = hum.numbers * hum.base
-    z = project(parts, window, k, expected, rate) * np.exp(-2j * np.pi * t[:, None] * expected)
+    z = project(parts, window, expected, rate) * np.exp(-2j * np.pi * t[:, None] * expected)
     phase = _followed(z, hum.numbers, hum.quiet)
     return x - _rebuilt(len(x), rate, t, hum, phase, _sizes(z, hum.numbers, phase, hum.quiet))
 
 
-def _moments(x: Samples, rate: float) -> tuple[Samples, F, F, F]:
-    """Stretches (M, size) of a second, their middles (M,) in s, the window and sample numbers about the middle."""
+def _moments(x: Samples, rate: float) -> tuple[Samples, F, F]:
+    """Stretches (M, size) of a second, their middles (M,) in s, and the window."""
     size, hop = int(FRAME_S * rate), int(HOP_S * rate)
     parts = frames(np.ascontiguousarray(x), size, hop)
-    window = np.hanning(size + 2)[1:-1]
     half = (size - 1) / 2
     return (
         parts,
         (np.arange(len(parts)) * hop + half) / rate,
-        window / (window.sum() / 2),
-        np.arange(size) - half,
+        hann(size),
     )
 
 
@@ -98,22 +96,22 @@ def _suspected(spectrum: F, mains: float) -> bool:
     return found >= LEAST_LINES
 
 
-def _lines(parts: Samples, window: F, k: F, mains: float, rate: float) -> Hum:
+def _lines(parts: Samples, window: F, mains: float, rate: float) -> Hum:
     """The harmonics that are heard steadily."""
     n = np.arange(1, min(MOST_HARMONIC, int(0.45 * rate / mains)) + 1)
-    base = _frequency(parts, window, k, n, mains, rate)
+    base = _frequency(parts, window, n, mains, rate)
     beside = np.concatenate([n * base - 5.0, n * base + 5.0])
-    size = np.abs(project(parts, window, k, np.concatenate([n * base, beside]), rate))
+    size = np.abs(project(parts, window, np.concatenate([n * base, beside]), rate))
     low, high = np.quantile(size, [0.05, QUIET], axis=0)
     around = np.maximum(*np.split(high[len(n) :], 2))
     heard = (high[: len(n)] > ABOVE * around) & (high[: len(n)] < STEADY * low[: len(n)])
     return Hum(base, n[heard], high[: len(n)][heard])
 
 
-def _frequency(parts: Samples, window: F, k: F, n: NDArray[np.int64], mains: float, rate: float) -> float:
+def _frequency(parts: Samples, window: F, n: NDArray[np.int64], mains: float, rate: float) -> float:
     """Where the harmonics of the quietest moments are largest together, near a mains frequency."""
     tried = mains * (1 + np.linspace(-OFF, OFF, 25))
-    z = np.abs(project(parts, window, k, np.outer(tried, n[:4]).ravel(), rate))
+    z = np.abs(project(parts, window, np.outer(tried, n[:4]).ravel(), rate))
     quiet = np.quantile(z, QUIET, axis=0).reshape(len(tried), -1)
     return float(tried[int(np.argmax(quiet.sum(axis=1)))])
 

@@ -13,6 +13,8 @@ COMMON_STRETCH, MOST_STRETCH = 3e-4, 1e-3  # largest inharmonicity coefficients 
 MOST_NUMBER = 60
 TOP = 10  # partials whose absence counts
 STIFFER = 0.02  # by which a stiff string must score better than a common one
+BEST = 24  # tones kept
+TRACE = 100.0  # in power
 MISSING = 0.55  # penalty for partials that should be there and are not
 
 
@@ -112,11 +114,66 @@ def _score(hz, weight, resolution, f1, stiffest, number):
 
 
 @_jit
-def score_all(hz, weight, resolution, proposals, scores, refined):
-    """Scores every proposal."""
+def best_tones(hz, weight, power, resolution, proposals):
+    """Scores every proposal and keeps the best that differ. Returns (f1, B, score, partial numbers (k, peaks)).
+
+    Each is moved up to the octave, twelfth or double octave that carries all but a trace of its power: a lower string
+    that rings along lends a strong tone the partials between; no picked string lacks them so.
+    """
     number = np.zeros(len(hz), np.int64)
+    scores, refined = np.empty(len(proposals)), np.empty(len(proposals))
     for k in range(len(proposals)):
         scores[k], refined[k], _ = score(hz, weight, resolution, proposals[k], number)
+    count = kept = 0
+    found, place = np.empty(BEST), np.empty(BEST)
+    f1, stretch, value = np.empty(BEST), np.empty(BEST), np.empty(BEST)
+    numbers = np.zeros((BEST, len(hz)), np.int64)
+    for k in np.argsort(-scores, kind="mergesort")[:BEST]:
+        if _near(found, count, refined[k], 0.003 * refined[k]):
+            continue
+        this, up, bend = _raised(hz, weight, power, resolution, proposals[k], number)
+        if not number.any():
+            continue
+        found[count] = refined[k]
+        count += 1
+        where = np.round(120 * np.log2(up))
+        row = 0
+        while row < kept and place[row] != where:
+            row += 1
+        if row == kept or value[row] < this:
+            f1[row], stretch[row], value[row], place[row] = up, bend, this, where
+            numbers[row] = number
+            kept = max(kept, row + 1)
+    return f1[:kept], stretch[:kept], value[:kept], numbers[:kept]
+
+
+@_jit
+def _near(known, count, x, width):
+    for k in range(count):
+        if abs(known[k] - x) < width:
+            return True
+    return False
+
+
+@_jit
+def _raised(hz, weight, power, resolution, proposal, number):
+    """The tone of a proposal (score, f1, B), or its multiple, when partials that are none of it are but a trace."""
+    value, f1, stretch = score(hz, weight, resolution, proposal, number)
+    other = np.zeros(len(hz), np.int64)
+    for m in (4, 3, 2):
+        on = off = 0.0
+        for k in range(len(hz)):
+            if number[k] > 0:
+                if number[k] % m == 0:
+                    on += power[k]
+                else:
+                    off += power[k]
+        if on > 0 and on >= TRACE * off:
+            up, f1_up, stretch_up = score(hz, weight, resolution, m * f1, other)
+            if other.any():
+                number[:] = other
+                return max(up, value), f1_up, stretch_up
+    return value, f1, stretch
 
 
 @_jit
@@ -156,3 +213,96 @@ def join(q, relative, variance, free, prior):
         if chi > 1.05:
             extra = (chi - 1) * least if extra == 0 else extra * chi
     return level, bend, spread
+
+
+@_jit
+def best_time(times, t, phase, weight, hz):
+    """The glide time (s) whose shape takes most off the weighted squares of the phases (M, P) about a line each."""
+    best, most = times[0], -1.0
+    along = np.empty(phase.shape)
+    total, mean, spread = _moments(t, weight)
+    for j in range(len(hz)):
+        level = (weight[:, j] * phase[:, j]).sum() / total[j]
+        tilt = 0.0
+        for i in range(len(t)):
+            tilt += weight[i, j] * (t[i] - mean[j]) * phase[i, j]
+        for i in range(len(t)):
+            away = t[i] - mean[j]
+            along[i, j] = weight[i, j] * (phase[i, j] - level - tilt / spread[j] * away)
+    for tau in times:
+        shape = tau * (1 - np.exp(-t / tau))
+        gain = strength = 0.0
+        for j in range(len(hz)):
+            level = tilt = square = reach = 0.0
+            for i in range(len(t)):
+                bent = weight[i, j] * shape[i]
+                level += bent
+                tilt += bent * (t[i] - mean[j])
+                square += bent * shape[i]
+                reach += along[i, j] * shape[i]
+            gain += hz[j] * reach
+            strength += hz[j] ** 2 * (square - level**2 / total[j] - tilt**2 / spread[j])
+        gain = gain**2 / max(strength, 1e-30)
+        if gain > most:
+            best, most = tau, gain
+    return best
+
+
+@_jit
+def _moments(t, weight):
+    """Sum of the weights (M, P) of each partial, its mean time and its spread about it."""
+    count = weight.shape[1]
+    total, mean, spread = np.zeros(count), np.zeros(count), np.full(count, 1e-12)
+    for i in range(len(t)):
+        for j in range(count):
+            total[j] += weight[i, j]
+            mean[j] += weight[i, j] * t[i]
+    mean /= total
+    for i in range(len(t)):
+        for j in range(count):
+            spread[j] += weight[i, j] * (t[i] - mean[j]) ** 2
+    return total, mean, spread
+
+
+@_jit
+def slopes(t, phase, weight, hz, tau):
+    """A line through each partial's phases (M, P), with one glide of time `tau` (s) for all; 0 for none.
+
+    Returns (cost, slope (P,), its variance (P,), glide, offset (P,), residual (M, P), 1σ that an error of the glide
+    adds to all slopes alike, relative).
+    """
+    count = len(hz)
+    total, mean, spread = _moments(t, weight)
+    level, slope = np.zeros(count), np.zeros(count)
+    high, along = np.zeros(count), np.zeros(count)
+    shape = tau * (1 - np.exp(-t / max(tau, 1e-9)))
+    for j in range(count):
+        for i in range(len(t)):
+            level[j] += weight[i, j] * phase[i, j]
+            high[j] += weight[i, j] * shape[i]
+        level[j] /= total[j]
+        high[j] /= total[j]
+        for i in range(len(t)):
+            w = weight[i, j] * (t[i] - mean[j])
+            slope[j] += w * (phase[i, j] - level[j])
+            along[j] += w * (shape[i] - high[j])
+        slope[j] /= spread[j]
+        along[j] *= 2 * np.pi * hz[j] / spread[j]
+    rest, bare = np.empty(phase.shape), np.empty(phase.shape)
+    strength = reach = 0.0
+    for i in range(len(t)):
+        for j in range(count):
+            away = t[i] - mean[j]
+            rest[i, j] = phase[i, j] - level[j] - slope[j] * away
+            bare[i, j] = 2 * np.pi * hz[j] * (shape[i] - high[j]) - along[j] * away
+            strength += weight[i, j] * bare[i, j] ** 2
+            reach += weight[i, j] * bare[i, j] * rest[i, j]
+    glide = reach / strength if tau > 0 and strength > 0 else 0.0
+    rest -= glide * bare
+    slope -= glide * along
+    shared = 0.0
+    if tau > 0 and strength > 0:
+        pull = (along * spread * hz).sum() / (spread * hz**2).sum()
+        shared = abs(pull) / (2 * np.pi * np.sqrt(strength))
+    offset = level - slope * mean - glide * 2 * np.pi * hz * high
+    return (weight * rest**2).sum(), slope, 1 / spread, glide, offset, rest, shared

@@ -98,17 +98,19 @@ class Listener:
         if looks:
             self._looked = end
             settled = self._settle(end, rate)
-        listens = not looks and end - self._listened >= LOOK_EVERY_S
+        # half-way between two looks, so that no two blocks in a row go without a glimpse
+        listens = end - self._looked >= LOOK_EVERY_S / 2 and end - self._listened >= LOOK_EVERY_S
         if listens:
             self._listened = end
             self._note_together(rate)
+        # either look is work enough for one block: the eye misses nothing in 20 ms, once a string is heard
+        busy = looks or (listens and self._hint is not None)
         printed = self._print_at is not None and end >= self._print_at
         if printed:
             self._quiet, self._print_at = self._x[-int(PRINT_S * rate) :].copy(), None
             self._hum = find_hum(self._quiet, rate, int(PRINT_S))
         return Heard(
-            # looking for new notes is work enough for one block: the eye misses nothing in 20 ms
-            None if looks else self._glimpse(end, rate), settled, level_db(block.samples),
+            None if busy else self._glimpse(end, rate), settled, level_db(block.samples),
             bool(len(block.samples) and np.max(np.abs(block.samples)) >= CLIP_AT), block.lost, printed,
             self._together,
         )  # fmt: skip

@@ -10,9 +10,10 @@ from numpy.typing import NDArray
 from juxtatune.core.listening.again import picked_again
 from juxtatune.core.listening.assign import nearest_note, place_pitch
 from juxtatune.core.listening.harmonic import Tone, candidates
-from juxtatune.core.listening.partials import USUAL_STRETCH, Fit, fit_pluck, partial_hz, project
-from juxtatune.core.listening.peaks import Peaks, new_peaks
+from juxtatune.core.listening.partials import USUAL_STRETCH, Fit, fit_pluck, partial_hz
+from juxtatune.core.listening.peaks import new_peaks
 from juxtatune.core.listening.pluck import Reading, Targets
+from juxtatune.core.listening.project import hann, project
 from juxtatune.core.listening.source import Samples
 
 ATTACK_FROM, ATTACK_TO = 0.012, 0.112
@@ -61,7 +62,7 @@ def confirm(
     before = x[max(0, before_end - len(after)) : before_end] if not opening else None
     peaks = new_peaks(after, before, rate)
     total = candidates(peaks) if len(peaks) >= 2 else []
-    best = _preferred(total, peaks, targets) if total else None
+    best = _preferred(total, targets) if total else None
     again = None
     if best is None or not _is_string(best) or (best.score < SURE_SCORE and ringing):
         again = picked_again(x, rate, onset, following)
@@ -74,17 +75,14 @@ def confirm(
     if best is None or not _is_string(best):
         return None
     others = [t.score for t in total if abs(12 * np.log2(t.f1 / best.f1)) > 1.0]
-    fresh = sum(peaks.power(f) for _, f, _ in best.matched)
-    level = _power(after, rate, best.f1) if again or _rang(best, ringing[-1:]) else float(fresh)
+    level = _power(after, rate, best.f1) if again or _rang(best, ringing[-1:]) else best.power
     return Candidate(onset, best, max(others, default=0.0), level, opening)
 
 
 def _power(part: Samples, rate: float, f1: float) -> float:
     """What the low partials of a tone carry, whether they are new or not."""
     hz = partial_hz(f1, USUAL_STRETCH, np.arange(1, 9))
-    window = np.hanning(len(part) + 2)[1:-1]
-    k = np.arange(len(part)) - (len(part) - 1) / 2
-    z = project(part[None, :], window / (window.sum() / 2), k, hz[hz < 0.45 * rate], rate)
+    z = project(part[None, :], hann(len(part)), hz[hz < 0.45 * rate], rate)
     return float(np.sum(np.abs(z) ** 2))
 
 
@@ -97,17 +95,17 @@ def _rang(tone: Tone, ringing: tuple[float, ...]) -> bool:
     return any(abs(1200 * np.log2(tone.f1 / f)) < 60 for f in ringing)
 
 
-def _preferred(tones: list[Tone], peaks: Peaks, targets: Targets) -> Tone:
+def _preferred(tones: list[Tone], targets: Targets) -> Tone:
     """The best of the tones that carry the loud peaks; one far from every string must be better by a margin."""
     if targets.tuning is None:
         return tones[0]
-    power = [sum(peaks.power(hz) for _, hz, _ in t.matched) for t in tones]
-    loud = [t for t, p in zip(tones, power, strict=True) if p > 0.5 * max(power)]
+    most = max(t.power for t in tones)
+    loud = [t for t in tones if t.power > 0.5 * most]
     best = max(loud, key=lambda t: t.score - _strange(t, targets))
     # a bass that plays along an octave or a twelfth below leaves nearly all of the power to the string
     above = [
-        t for t, p in zip(tones, power, strict=True)
-        if p > MOSTLY * max(power) and t.score > best.score - CLOSE
+        t for t in tones
+        if t.power > MOSTLY * most and t.score > best.score - CLOSE
         and _strange(t, targets) <= _strange(best, targets) and _is_multiple(t, best)
     ]  # fmt: skip
     return max(above, key=lambda t: t.score, default=best)
@@ -150,12 +148,8 @@ def envelope(
         size = max(8, last - first)
     hop = max(1, int(0.015 * rate))
     starts = np.arange(first, max(first + 1, last - size + 1), hop)
-    window = np.hanning(size + 2)[1:-1]
-    window /= window.sum() / 2
     frames = np.lib.stride_tricks.sliding_window_view(x[:last], size)[starts]
-    return (starts + size / 2) / rate, np.abs(
-        project(frames, window, np.arange(size, dtype=float), hz, rate)
-    ) ** 2
+    return (starts + size / 2) / rate, np.abs(project(frames, hann(size), hz, rate)) ** 2
 
 
 def find_end(
@@ -197,13 +191,15 @@ def _drop(t: NDArray[np.floating], power: NDArray[np.floating], beside: NDArray[
     start_levels = power[attack].max(axis=0)
     strong = start_levels > max(0.003 * start_levels.max(), 4 * floor / power.shape[1])
     each = np.log10(power[:, strong] / start_level + 1e-12).mean(axis=1) * 10 if strong.any() else db
-    for k in range(3, len(db)):
-        after = min(k + 2, len(db) - 1)
-        if any(d[k] - d[k - 3] < -9 and d[after] < d[k - 3] - 9 for d in (db, each)):
-            return float(t[k - 2] + DAMPED_S)
-        if lost[k] and lost[after]:
-            return float(t[k])
-    return None
+    now = np.arange(3, len(db))
+    after = np.minimum(now + 2, len(db) - 1)
+    fallen = [(d[now] - d[now - 3] < -9) & (d[after] < d[now - 3] - 9) for d in (db, each)]
+    sudden = fallen[0] | fallen[1]
+    over = np.flatnonzero(sudden | (lost[now] & lost[after]))
+    if len(over) == 0:
+        return None
+    k = int(over[0])
+    return float(t[now[k] - 2] + DAMPED_S if sudden[k] else t[now[k]])
 
 
 def refine_onset(x: Samples, rate: float, fit: Fit, onset: float) -> float:
@@ -218,18 +214,10 @@ def refine_onset(x: Samples, rate: float, fit: Fit, onset: float) -> float:
     t = np.arange(first, last) / rate
     u = t - fit.origin
     glide = fit.glide * fit.tau * (1 - np.exp(-np.clip(u / fit.tau, -8, None)))
-    model = np.zeros(len(t))
-    for k in range(len(fit.hz)):
-        decay = min(fit.decay[k], 25.0)
-        model += (
-            fit.amplitude[k]
-            * np.exp(np.clip(-decay * u, -30, 3))
-            * np.cos(
-                2 * np.pi * fit.hz[k] * (t + glide)
-                + (fit.phase[k] - 2 * np.pi * fit.hz[k] * fit.origin)
-                + 0.0
-            )
-        )
+    turns = np.outer(fit.hz, u + glide) + fit.phase[:, None] / (2 * np.pi)
+    wave = np.cos((2 * np.pi * (turns - np.rint(turns))).astype(np.float32))
+    level = np.exp(np.clip(np.outer(-np.minimum(fit.decay, 25.0), u), -30, 3).astype(np.float32))
+    model = fit.amplitude @ (level * wave)
     gain = model**2 - 2 * model * x[first:last]
     from_here = np.concatenate([np.cumsum(gain[::-1])[::-1], [0.0]])
     return (first + int(np.argmin(from_here))) / rate
@@ -255,7 +243,7 @@ def _with_attack(x: Samples, rate: float, fit: Fit, onset: float) -> float:
         return onset
     frames = np.lib.stride_tricks.sliding_window_view(x, length)[at]
     hz = fit.hz[fit.numbers > 2] if np.any(fit.numbers > 2) else fit.hz
-    z = project(frames, np.hanning(length + 2)[1:-1], np.arange(length, dtype=float), hz, rate)
+    z = project(frames, hann(length), hz, rate)
     before, after = np.sum(np.abs(z) ** 2, axis=1)
     return heard if before > 0.3 * after else onset
 

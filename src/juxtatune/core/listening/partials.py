@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from juxtatune.core.listening import kernels
+from juxtatune.core.listening.project import hann, project
 from juxtatune.core.listening.source import Samples
 
 F = NDArray[np.floating]
@@ -132,24 +133,12 @@ def _demodulate(
     top = int(min(partials, 0.46 * rate / f1, 5200 / f1 if f1 < 2600 else 1))
     n = np.arange(1, max(top, 1) + 1)
     hz = partial_hz(f1, stretch, n)
-    window = np.hanning(size + 2)[1:-1]
-    window /= window.sum() / 2
-    k = np.arange(size) - (size - 1) / 2
     frames = np.lib.stride_tricks.sliding_window_view(x[:last], size)[starts]
     t = (starts + (size - 1) / 2) / rate
     # noise is heard half-way between the partials, where none sounds
-    both = project(frames, window, k, np.concatenate([hz, hz - 0.5 * f1, hz[-1:] + 0.5 * f1]), rate)
+    both = project(frames, hann(size), np.concatenate([hz, hz - 0.5 * f1, hz[-1:] + 0.5 * f1]), rate)
     z = both[:, : len(hz)] * np.exp(-2j * np.pi * hz[None, :] * t[:, None])
     return Demodulated(t, z, _noise(both[:, len(hz) :]), n, hz, max(1.0, size / hop / 2.0))
-
-
-def project(frames: F, window: F, k: F, hz: F, rate: float) -> NDArray[np.complex128]:
-    """Each frame (M, size) against each frequency (P,), windowed: (M, P). One real product in single precision,
-    which is exact to 1e-6 rad and so far below what any reading is sure of."""
-    angle = (2 * np.pi / rate) * k[:, None] * hz[None, :]
-    both = np.concatenate([np.cos(angle), -np.sin(angle)], axis=1) * window[:, None]
-    out = (frames.astype(np.float32) @ both.astype(np.float32)).astype(float)
-    return out[:, : len(hz)] + 1j * out[:, len(hz) :]
 
 
 def _noise(between: NDArray[np.complex128]) -> F:
@@ -276,27 +265,9 @@ def _calibrated(sigma: float, lasts: float) -> float:
 
 
 def _best_glide(t: F, phase: F, weight: F, hz: F, times: F | None = None) -> tuple:
-    """The glide time that leaves least: a grid of times at once, then a finer one about its best."""
-    times = TAUS if times is None else times
-    total = weight.sum(axis=0)
-    mean_t = (weight * t[:, None]).sum(axis=0) / total
-    dt = t[:, None] - mean_t
-    spread = (weight * dt**2).sum(axis=0) + 1e-12
-    dp = phase - (weight * phase).sum(axis=0) / total
-    rest = dp - (weight * dt * dp).sum(axis=0) / spread * dt
-    sums = np.concatenate([weight, weight * dt, weight * rest], axis=1)
-
-    def gains(taus: F) -> F:
-        """How much a glide of each time takes off the weighted squares."""
-        shape = taus[:, None] * (1 - np.exp(-t[None, :] / taus[:, None]))
-        level, tilt, along = np.split(shape @ sums, 3, axis=1)
-        scale = 2 * np.pi * hz
-        strength = (scale**2 * (shape**2 @ weight - level**2 / total - tilt**2 / spread)).sum(axis=1)
-        return np.asarray((scale * along).sum(axis=1) ** 2 / np.maximum(strength, 1e-30))
-
-    best = times[int(np.argmax(gains(times)))]
-    near = best * FINER
-    return _slopes(t, phase, weight, hz, float(near[int(np.argmax(gains(near)))]))
+    """The glide time that leaves least: a grid of times, then a finer one about its best."""
+    best = kernels.best_time(TAUS if times is None else times, t, phase, weight, hz)
+    return _slopes(t, phase, weight, hz, kernels.best_time(best * FINER, t, phase, weight, hz))
 
 
 def _slopes(t: F, phase: F, weight: F, hz: F, tau: float | None) -> tuple:
@@ -305,30 +276,8 @@ def _slopes(t: F, phase: F, weight: F, hz: F, tau: float | None) -> tuple:
     Returns (cost, slope (P,), its variance (P,), glide, tau, offset (P,), residual (M, P), and 1σ of what an error of
     the glide adds to all slopes alike, relative).
     """
-    total = weight.sum(axis=0)
-    mean_t = (weight * t[:, None]).sum(axis=0) / total
-    dt = t[:, None] - mean_t
-    spread = (weight * dt**2).sum(axis=0) + 1e-12
-    mean_phase = (weight * phase).sum(axis=0) / total
-    dp = phase - mean_phase
-    slope = (weight * dt * dp).sum(axis=0) / spread
-    rest = dp - slope * dt
-    if tau is None:
-        cost = float((weight * rest**2).sum())
-        return cost, slope, 1 / spread, 0.0, None, mean_phase - slope * mean_t, rest, 0.0
-    shape = 2 * np.pi * hz[None, :] * (tau * (1 - np.exp(-t / tau)))[:, None]
-    shape = shape - (weight * shape).sum(axis=0) / total
-    along = (weight * dt * shape).sum(axis=0) / spread
-    bare = shape - along * dt
-    strength = (weight * bare**2).sum()
-    glide = float((weight * bare * rest).sum() / strength)
-    rest = rest - glide * bare
-    slope = slope - glide * along
-    cost = float((weight * rest**2).sum())
-    shared = float(np.average(along / hz, weights=spread * hz**2) / (2 * np.pi * np.sqrt(strength)))
-    base = 2 * np.pi * hz[None, :] * (tau * (1 - np.exp(-t / tau)))[:, None]
-    offset = mean_phase - slope * mean_t - glide * (weight * base).sum(axis=0) / total
-    return cost, slope, 1 / spread, glide, tau, offset, rest, abs(shared)
+    cost, slope, variance, glide, offset, rest, shared = kernels.slopes(t, phase, weight, hz, tau or 0.0)
+    return cost, slope, variance, glide, tau, offset, rest, shared
 
 
 def _join(n: NDArray, relative: F, variance: F, stretch: float) -> tuple[float, float, float] | None:

@@ -7,7 +7,9 @@ from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.fft import rfft
 
+from juxtatune.core.listening.project import hann
 from juxtatune.core.listening.source import Samples
 
 RANGE_DB = 45.0  # peaks further below the strongest do not count
@@ -23,13 +25,10 @@ class Peaks:
     level_db: NDArray[np.float64]
     resolution: float  # Hz between bins of the unpadded spectrum
 
-    def power(self, hz: float) -> float:
-        """Power of the peak at exactly a frequency."""
-        return self._powers[hz]
-
     @cached_property
-    def _powers(self) -> dict[float, float]:
-        return dict(zip(self.hz.tolist(), (10 ** (self.level_db / 10)).tolist(), strict=True))
+    def powers(self) -> NDArray[np.float64]:
+        """Power of every peak."""
+        return np.asarray(10 ** (self.level_db / 10))
 
     def heard(self) -> Peaks:
         """The peaks that have any weight."""
@@ -42,9 +41,8 @@ class Peaks:
 
 def power_spectrum(x: Samples, size: int) -> NDArray[np.float64]:
     """Hann-windowed power, scaled so that a sine of amplitude 1 peaks near 1. Shape (size // 2 + 1,)."""
-    window = np.hanning(len(x) + 2)[1:-1]
-    spectrum = np.fft.rfft(x * window, size) / (0.5 * window.sum())
-    return np.abs(spectrum) ** 2
+    z = rfft((x * hann(len(x))).astype(np.float32), size)
+    return np.asarray(z.real.astype(float) ** 2 + z.imag.astype(float) ** 2)
 
 
 def noise_floor(power: NDArray[np.float64], width: int) -> NDArray[np.float64]:

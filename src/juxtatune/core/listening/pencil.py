@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from juxtatune.core.listening.partials import project
+from juxtatune.core.listening.project import project
 from juxtatune.core.listening.source import Samples
 
 F = NDArray[np.float64]
@@ -43,9 +43,8 @@ def bands(x: Samples, rate: float, centres: F) -> NDArray[np.complex128]:
     window = np.blackman(size + 2)[1:-1]
     window /= window.sum() / 2
     frames = np.lib.stride_tricks.sliding_window_view(x, size)[starts]
-    k = np.arange(size) - (size - 1) / 2
     t = starts / rate
-    return project(frames, window, k, centres, rate) * np.exp(-2j * np.pi * centres[None, :] * t[:, None])
+    return project(frames, window, centres, rate) * np.exp(-2j * np.pi * centres[None, :] * t[:, None])
 
 
 def components(z: NDArray[np.complex128], step: float, centre: float, noise: float) -> list[Component]:

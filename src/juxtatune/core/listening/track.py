@@ -92,13 +92,12 @@ def together(
         return None
     mine = {hz for _, hz, _ in first.matched}
     rest = replace(peaks, weight=np.where(np.isin(peaks.hz, list(mine)), 0.0, peaks.weight))
-    power = sum(peaks.power(hz) for hz in mine)
     others = rest.heard()
-    if np.sum(10 ** (others.level_db / 10)) < AUDIBLE * power:
+    if others.powers.sum() < AUDIBLE * first.power:
         return None
     for tone in candidates(others, targets.ranges_hz()):
         enough = len(tone.matched) >= 3 and min(n for n, _, _ in tone.matched) <= 2
-        loud = sum(peaks.power(hz) for _, hz, _ in tone.matched) > AUDIBLE * power
+        loud = tone.power > AUDIBLE * first.power
         strings = [place_pitch(targets.reference.pitch(hz), targets).string for hz in (first.f1, tone.f1)]
         if enough and loud and tone.score > SURE_SCORE and None not in strings and strings[0] != strings[1]:
             low, high = sorted((s for s in strings if s is not None), reverse=True)
