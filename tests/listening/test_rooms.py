@@ -206,5 +206,7 @@ def test_looking_for_new_notes_costs_no_glimpse_of_the_string() -> None:
     listener = Listener(STANDARD)
     seen = [listener.feed(Block(x[k : k + 960], 48000, k)).glimpse for k in range(0, len(x) - 960, 960)]
     gaps = [g is None for g in seen[45:85]]
-    assert 0 < sum(gaps) <= 2 * len(gaps) // 5  # two blocks in five look for new notes or a second string instead
+    assert (
+        0 < sum(gaps) <= 2 * len(gaps) // 5
+    )  # two blocks in five look for new notes or a second string instead
     assert not any(a and b for a, b in pairwise(gaps))

@@ -99,7 +99,7 @@ class Listener:
             self._looked = end
             settled = self._settle(end, rate)
         # half-way between two looks, so that no two blocks in a row go without a glimpse
-        listens = end - self._looked >= LOOK_EVERY_S / 2 and end - self._listened >= LOOK_EVERY_S
+        listens = self._listened <= self._looked and end - self._looked >= LOOK_EVERY_S / 2
         if listens:
             self._listened = end
             self._note_together(rate)
