@@ -27,6 +27,7 @@ class Player:
             block = self.guitar.read(0.0)
             assert block is not None
             self.run.hear(self.listener.feed(block))
+            self.listener.retarget(self.run.targets)
 
     def state(self, string: int):
         return self.run.procedure.state(string)
@@ -100,3 +101,15 @@ def test_the_summary_says_what_moves(session) -> None:
     assert "6th to 1st a half step down" in down
     assert "stays in standard" in TuneRun(session, "rook", parse_tuning("standard")).summary()
     assert half_steps(0.3) == "30 ¢ up" and half_steps(-1) == "a half step down"
+
+
+def test_a_string_that_lands_where_its_neighbour_still_is_keeps_its_own_name(session) -> None:
+    # E2 is the open 6th before it is turned, and the 5th's target
+    player = Player(session, "B standard")
+    player.bring(5)
+    assert player.state(5).status is Status.LANDED
+    assert player.run.last[5].cents == pytest.approx(0.0, abs=3.0)
+    assert 6 not in player.run.last
+    player.pluck(6)
+    assert player.state(6).cents == pytest.approx(500.0, abs=10.0)
+    assert player.state(5).status is Status.LANDED

@@ -8,14 +8,17 @@ from dataclasses import dataclass
 from juxtatune.app.session import Session
 from juxtatune.core.listening.listener import Heard
 from juxtatune.core.listening.pluck import Reading, Targets
+from juxtatune.core.listening.whose import on_string
 from juxtatune.core.music.naming import name_tuning
 from juxtatune.core.music.pitch import ISO_16, Reference
 from juxtatune.core.music.tuning import Tuning
 from juxtatune.core.retuning import procedure
 from juxtatune.core.retuning.change import StringChange, change
-from juxtatune.core.retuning.procedure import Procedure, Rules
+from juxtatune.core.retuning.procedure import Procedure, Rules, Status
 
+NEAR, FASTEST = 60.0, 400.0  # cents; cents in a second
 TRAIL = 400  # readings kept for each string
+THERE = (Status.STAYS, Status.LANDED, Status.CHECKED, Status.OFF)  # at the new pitch, or close to it
 
 
 @dataclass(frozen=True)
@@ -45,8 +48,10 @@ class TuneRun:
 
     @property
     def targets(self) -> Targets:
-        """What to listen for: strings may lie anywhere between the old tuning and the new."""
-        return Targets(self.target, self.source, self.reference)
+        """What to listen for: strings may lie anywhere between the old tuning and the new, unless they have landed."""
+        there = [self.procedure.state(s).status in THERE for s in self.target.strings]
+        notes = zip(there, self.target.notes, self.source.notes, strict=True)
+        return Targets(self.target, Tuning(tuple(new if t else old for t, new, old in notes)), self.reference)
 
     def hear(self, heard: Heard) -> None:
         """Takes in what a block of sound brought."""
@@ -55,7 +60,7 @@ class TuneRun:
         self.together = heard.together
         g = heard.glimpse
         if g is not None and g.string is not None and g.cents is not None:
-            string = self._in_hand(g.pitch, g.string)
+            string = self._in_hand(g.pitch, g.string, g.t)
             cents = (g.pitch - self.target.pitch(string)) * 100
             self.trails[string].append(Point(g.t, cents, g.sigma_cents))
             self.procedure = procedure.hear(self.procedure, g.t, string, cents, g.sigma_cents, g.level_db)
@@ -63,18 +68,33 @@ class TuneRun:
             self._settled(reading)
         self._finish()
 
-    def _in_hand(self, pitch: float, heard: int) -> int:
-        """Keeps to the string in hand where its way to the target holds the pitch as well as another's."""
+    def _in_hand(self, pitch: float, heard: int, t: float) -> int:
+        """Keeps to the string in hand where its way to the target holds the pitch as well as another's.
+
+        No peg is turned faster than `FASTEST`: a greater leap is another string.
+        """
         active = self.procedure.active
         low, high = self.targets.span(active)
         if active != heard and active in self.procedure.moving and low <= pitch <= high:
             trail = self.trails[active]
-            if trail and abs((pitch - self.target.pitch(active)) * 100 - trail[-1].cents) < 60:
+            leap = abs((pitch - self.target.pitch(active)) * 100 - trail[-1].cents) if trail else 0.0
+            if trail and leap < NEAR:
                 return active
+            if trail and leap > NEAR + FASTEST * (t - trail[-1].t):
+                return heard
             here = min(abs(pitch - self.source.pitch(active)), abs(pitch - self.target.pitch(active)))
             there = min(abs(pitch - self.source.pitch(heard)), abs(pitch - self.target.pitch(heard)))
-            if here < there:
+            if here <= there:
                 return active
+        return heard
+
+    def _followed(self, reading: Reading, heard: int) -> int:
+        """The string whose trail passed the pitch while the pluck rang."""
+        assert reading.pitch is not None
+        for string, trail in self.trails.items():
+            cents = (reading.pitch - self.target.pitch(string)) * 100
+            if any(reading.start < p.t < reading.end + 0.2 and abs(p.cents - cents) < NEAR for p in trail):
+                return string
         return heard
 
     def _settled(self, reading: Reading) -> None:
@@ -82,10 +102,14 @@ class TuneRun:
             self.declined = reading.problem
             return
         self.declined = None
-        self.last[reading.string] = reading
+        string = reading.string
+        if reading.pitch is not None:
+            string = self._followed(reading, string)
+            reading = on_string(reading, string, self.targets)
+        self.last[string] = reading
         self.session.log("pluck", {
-            "instrument": self.instrument, "string": reading.string, "target": str(reading.target),
-            "cents": round(reading.cents, 3), "sigma": round(reading.sigma_cents or 0.0, 3),
+            "instrument": self.instrument, "string": string, "target": str(reading.target),
+            "cents": round(reading.cents or 0.0, 3), "sigma": round(reading.sigma_cents or 0.0, 3),
         })  # fmt: skip
 
     def _finish(self) -> None:

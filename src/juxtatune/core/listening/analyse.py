@@ -14,6 +14,7 @@ from juxtatune.core.listening.partials import partial_hz
 from juxtatune.core.listening.pluck import Reading, Targets
 from juxtatune.core.listening.project import hann, project
 from juxtatune.core.listening.source import Samples
+from juxtatune.core.listening.whose import told_apart
 
 LOOK_S = 0.3  # what a tone is best told by
 UNREAD_DB = 8.0
@@ -45,7 +46,7 @@ def analyse_working(x: Samples, rate: float, targets: Targets) -> list[Reading]:
     heard = [r for r in readings if r is not None]
     # what cannot be read is worth saying of a pluck, not of every sound beside one
     loudest = max((r.level_db for r in heard), default=0.0)
-    return [r for r in heard if r.f1 is not None or r.level_db > loudest - UNREAD_DB]
+    return told_apart([r for r in heard if r.f1 is not None or r.level_db > loudest - UNREAD_DB], targets)
 
 
 def _same_pitch(a: Candidate, b: Candidate) -> bool:

@@ -180,14 +180,14 @@ def _raised(hz, weight, power, resolution, proposal, number):
 def join(q, relative, variance, free, prior):
     """Robust regression of deviations on (1, q) with scatter beyond their variance.
 
-    Tukey's biweight; the extra variance grows until the scatter is explained. Returns (level, bend, σ of level).
+    Tukey's biweight; the extra variance grows until the scatter is explained. Returns (level, bend, σ of level, σ of bend).
     """
     count = len(q)
     trust = np.ones(count)
     left = np.zeros(count)
     least = variance.min()
     extra = 0.0
-    level = bend = spread = 0.0
+    level = bend = spread = turn = 0.0
     for _ in range(12):
         a = b = c = u = v = 0.0
         for k in range(count):
@@ -200,7 +200,7 @@ def join(q, relative, variance, free, prior):
         c += prior
         det = a * c - b * b
         level, bend = (u * c - v * b) / det, (a * v - b * u) / det
-        spread = np.sqrt(c / det)
+        spread, turn = np.sqrt(c / det), np.sqrt(a / det)
         for k in range(count):
             left[k] = relative[k] - level - bend * q[k]
         scale = max(1.0, np.median(np.abs(left) / np.sqrt(variance + extra)) / 0.6745)
@@ -212,7 +212,7 @@ def join(q, relative, variance, free, prior):
         chi /= max(count - (2 if free else 1), 1)
         if chi > 1.05:
             extra = (chi - 1) * least if extra == 0 else extra * chi
-    return level, bend, spread
+    return level, bend, spread, turn
 
 
 @_jit

@@ -320,4 +320,5 @@ def _reading(c: Candidate, fit: Fit, onset: float, end: float, until: float, tar
         target_hz=targets.reference.hz(target.pitch) if target is not None else None,
         note=note, cents=cents, sigma_cents=fit.sigma_cents, attack_cents=attack,
         confidence=float(right * place.certainty), level_db=_db(c.level), also=place.also, problem=place.problem,
+        stretch=fit.stretch, stretch_sigma=fit.stretch_sigma, heard=float(right),
     )  # fmt: skip

@@ -37,7 +37,7 @@ LEAST_SIGMA = 0.001  # cents that the model itself is off by on clean sound
 
 @dataclass(frozen=True)
 class Fit:
-    """f1 in Hz as the glide dies away, B, the glide (relative, at `origin`; τ in s), 1σ in cents.
+    """f1 in Hz as the glide dies away, B with its 1σ, the glide (relative, at `origin`; τ in s), 1σ in cents.
 
     `amplitude` and `phase` (P,) at `origin` and `decay` (P,) 1/s describe the partials `numbers` (P,) of
     frequencies `hz` (P,); they rebuild the sound near its onset.
@@ -45,6 +45,7 @@ class Fit:
 
     f1: float
     stretch: float
+    stretch_sigma: float
     glide: float
     tau: float
     sigma_cents: float
@@ -184,14 +185,14 @@ def solve(d: Demodulated, f1: float, stretch: float, with_glide: bool) -> Fit | 
     joined = _join(n, relative, relative_variance, stretch)
     if joined is None:
         return None
-    shift, bend, sigma = joined
+    shift, bend, sigma, turn = joined
     sigma = float(np.hypot(sigma, shared * np.sqrt(d.overlap)))
     new_stretch = float(np.clip(stretch + bend, 0.0, 2e-3))
     # what rebuilds the onset is not asked for at a moment's look
     decay, amplitude = _decays(t, power, alive) if with_glide else (np.zeros(len(n)), np.zeros(len(n)))
     snr = float(10 * np.log10(np.max(np.max(power, axis=0) / noise)))
     return Fit(
-        f1 * (1 + shift), new_stretch, glide, tau if tau else 0.1,
+        f1 * (1 + shift), new_stretch, turn, glide, tau if tau else 0.1,
         _calibrated(sigma * _persistence(residual, weight, d.overlap), float(t[-1])), origin,
         n, hz * (1 + relative), amplitude, offset + 2 * np.pi * hz * origin, decay, snr,
     )  # fmt: skip
@@ -280,20 +281,20 @@ def _slopes(t: F, phase: F, weight: F, hz: F, tau: float | None) -> tuple:
     return cost, slope, variance, glide, tau, offset, rest, shared
 
 
-def _join(n: NDArray, relative: F, variance: F, stretch: float) -> tuple[float, float, float] | None:
-    """Robust regression of the partials' deviations on f1 and B. Returns (Δf1/f1, ΔB, σ of Δf1/f1)."""
+def _join(n: NDArray, relative: F, variance: F, stretch: float) -> tuple[float, float, float, float] | None:
+    """Robust regression of the partials' deviations on f1 and B. Returns (Δf1/f1, ΔB, σ of Δf1/f1, σ of ΔB)."""
     q = (n * n / (1 + stretch * n * n) - 1 / (1 + stretch)) / 2
     ok = np.isfinite(relative) & np.isfinite(variance) & (np.abs(relative) < 0.03)
     if not np.any(ok):
         return None
     n, relative, variance, q = n[ok], relative[ok], variance[ok], q[ok]
     if len(n) == 1:
-        return float(relative[0]), 0.0, float(np.sqrt(variance[0] + (0.3 / CENTS) ** 2))
+        return float(relative[0]), 0.0, float(np.sqrt(variance[0] + (0.3 / CENTS) ** 2)), 1.0
     free = len(n) >= 4
     # B seldom differs by more than 1e-4 from a start value; with few partials it is not asked for
     prior = 1e8 if free else 1e10
-    level, bend, sigma = kernels.join(q, relative, variance, free, prior)
-    return float(level), float(bend), float(sigma)
+    level, bend, sigma, turn = kernels.join(q, relative, variance, free, prior)
+    return float(level), float(bend), float(sigma), float(turn)
 
 
 def _decays(t: F, power: F, alive: NDArray[np.bool_]) -> tuple[F, F]:

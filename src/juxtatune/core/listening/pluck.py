@@ -48,6 +48,7 @@ class Reading:
     """One pluck. Times in s; `f1` in Hz is the settled pitch, None when it cannot be read (`problem`).
 
     `attack_cents` is against the same target as `cents`; `pitch` is on the MIDI scale under the reference.
+    `stretch` is the inharmonicity coefficient B, with its 1σ; `heard` the chance that the octave is right.
     """
 
     start: float
@@ -66,3 +67,6 @@ class Reading:
     also: tuple[int, ...] = ()
     problem: str | None = None
     settled: bool = True
+    stretch: float | None = None
+    stretch_sigma: float | None = None
+    heard: float = 1.0

@@ -166,11 +166,15 @@ class TunePresenter(QObject):
     def _heard(self, heard: Heard) -> None:
         if self.run is None:
             return
-        was = self.run.saved
+        was, targets = self.run.saved, self.run.targets
         try:
             self.run.hear(heard)
         except UserError as error:
             self.message.emit(error.message())
+        if self._worker is not None and self.run.targets != targets:
+            self._worker.retarget(
+                self.run.targets
+            )  # a string has landed: it is no longer looked for on its way
         if heard.glimpse is not None:
             self._now = heard.glimpse.t
         self._new = True
