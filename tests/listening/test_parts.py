@@ -62,7 +62,7 @@ def test_the_robust_regression_is_least_squares_without_outliers_and_keeps_calm_
     # reference: numpy's least squares
     q = np.arange(8.0)
     clean = 0.002 + 1e-4 * q + 1e-6 * np.random.default_rng(3).normal(size=8)
-    level, bend, sigma = kernels.join(q, clean, np.full(8, 1e-12), True, 1e-3)
+    level, bend, sigma, _ = kernels.join(q, clean, np.full(8, 1e-12), True, 1e-3)
     slope, base = np.polyfit(q, clean, 1)
     assert level == pytest.approx(base, abs=2e-6) and bend == pytest.approx(slope, abs=1e-6)
     spoilt = clean.copy()
