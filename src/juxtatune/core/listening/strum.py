@@ -33,6 +33,10 @@ SURE = 0.2  # cents: what is read earlier must be as sure
 LONGEST_S = 2.4
 TOP_HZ = 3600.0
 LOOSE = 0.15  # cents: the partials of one string agree better
+LOOSEST, LOW = 0.6, 5  # the same where four of the five lowest are there
+LIKELY = 55.0  # cents off its target that a string may be told so loosely
+BESIDE = 0.3  # Hz
+HIGHEST, ABOVE = 40, 1.5  # partial; cents
 SHARED = 0.5  # what a partial counts that another string may have too
 LOWEST = 4  # a string that sounds at all is heard in one of so many partials
 BENT = 0.25  # cents by which a glide that was not taken out may move a reading
@@ -169,21 +173,36 @@ def _settle_all(heard: _Sinusoids, goals: dict[int, float]) -> dict[int, _Settle
     free = np.ones(len(heard.hz), bool)
     for string in sorted(goals, key=lambda s: goals[s]):
         found = _vote(heard, goals[string], [g for s, g in goals.items() if s != string], free)
-        if found is not None and _sounds(found):
+        if found is not None and _sounds(found, abs(CENTS * np.log(found.f1 / goals[string]))):
             settled[string] = found
-            free[found.used] = False
+            free &= ~_taken(heard, found)
     return settled
 
 
-def _sounds(found: _Settled) -> bool:
+def _taken(heard: _Sinusoids, found: _Settled) -> NDArray[np.bool_]:
+    """The sinusoids that a string explains: its partials, what its glide leaves beside them, and those above."""
+    beside = (np.abs(heard.hz[:, None] - heard.hz[found.used][None, :]) < BESIDE).any(axis=1)
+    above = partial_hz(found.f1, found.stretch, np.arange(PARTIALS + 1, HIGHEST + 1))
+    return np.asarray(
+        beside | (np.abs(CENTS * np.log(heard.hz[:, None] / above[None, :])) < ABOVE).any(axis=1)
+    )
+
+
+def _sounds(found: _Settled, off: float) -> bool:
     """Tells a string that rings from one read into the partials of others.
 
     Those agree loosely, since every string is off by its own amount, or they are even ones alone, an octave's, or
-    high ones alone.
+    high ones alone. `off` is how far from its target (cents) it would be.
     """
     n = found.numbers
     own = np.sum((n % 3 != 0) & (n % 4 != 0))  # no fifth's or octave's above
-    agrees = found.votes >= 3 and found.sigma <= LOOSE and n.min() <= LOWEST
+    # partials of a real string disagree by some cents: then it is told by having nearly all of the low ones
+    full = np.isin(np.arange(1, LOW + 1), n).sum() >= LOW - 1
+    agrees = (
+        found.votes >= 3
+        and found.sigma <= (LOOSEST if full and off < LIKELY else LOOSE)
+        and n.min() <= LOWEST
+    )
     return bool(agrees and own >= 2 and np.mean(n % 2 == 1) >= 0.25)
 
 
