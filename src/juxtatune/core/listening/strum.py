@@ -33,7 +33,8 @@ SURE = 0.2  # cents: what is read earlier must be as sure
 LONGEST_S = 2.4
 TOP_HZ = 3600.0
 LOOSE = 0.15  # cents: the partials of one string agree better
-LOOSEST, LOW = 0.6, 5  # the same where four of the five lowest are there
+LOOSEST, LOW = 0.6, 5  # the same where four of the five lowest are there, or
+MANY = 8  # as many as this, half of that odd
 LIKELY = 55.0  # cents off its target that a string may be told so loosely
 BESIDE = 0.3  # Hz
 HIGHEST, ABOVE = 40, 1.5  # partial; cents
@@ -196,14 +197,16 @@ def _sounds(found: _Settled, off: float) -> bool:
     """
     n = found.numbers
     own = np.sum((n % 3 != 0) & (n % 4 != 0))  # no fifth's or octave's above
-    # partials of a real string disagree by some cents: then it is told by having nearly all of the low ones
-    full = np.isin(np.arange(1, LOW + 1), n).sum() >= LOW - 1
+    # partials of a real string disagree by some cents: then it is told by having most of the low ones, or many
+    odd = n % 2 == 1
+    full = np.isin(np.arange(1, LOW + 1), n).sum() >= LOW - 1 or (len(n) >= MANY and odd.sum() >= MANY // 2)
     agrees = (
         found.votes >= 3
         and found.sigma <= (LOOSEST if full and off < LIKELY else LOOSE)
         and n.min() <= LOWEST
     )
-    return bool(agrees and own >= 2 and np.mean(n % 2 == 1) >= 0.25)
+    alone = np.any(odd & (n % 3 != 0))
+    return bool(agrees and own >= 2 and alone and np.mean(odd) >= 0.25)
 
 
 def _vote(heard: _Sinusoids, goal: float, others: list[float], free: NDArray[np.bool_]) -> _Settled | None:
