@@ -172,9 +172,8 @@ class TunePresenter(QObject):
         except UserError as error:
             self.message.emit(error.message())
         if self._worker is not None and self.run.targets != targets:
-            self._worker.retarget(
-                self.run.targets
-            )  # a string has landed: it is no longer looked for on its way
+            # a string has landed: it is no longer looked for on its way
+            self._worker.retarget(self.run.targets)
         if heard.glimpse is not None:
             self._now = heard.glimpse.t
         self._new = True
