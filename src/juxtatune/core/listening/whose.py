@@ -22,7 +22,7 @@ PLAIN_ABOVE = 53.5  # pitch above which strings are plain and stiffer (common pr
 PLAIN_STIFFER = 1.2  # in ln B f1²
 STRINGS_DIFFER, PLUCKS_DIFFER = 0.5, 0.15  # the same, 1σ
 SURE = 0.8
-# costs, in natural logs of odds: from experience with players, no source
+# costs, in natural logs of odds: chosen by hand, no source
 AGAIN, TURNED_ON, TURNED_BACK, ELSEWHERE, LEAP, SAME_WAY = 0.6, 1.2, 2.5, 2.5, 0.5, -0.7
 MOST_MISFIT = 8.0
 
