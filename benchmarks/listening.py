@@ -258,6 +258,7 @@ def hops() -> None:
 
 
 def measure(runs: int) -> None:
+    sampled.ready()
     with Pool(2) as pool:
         plucks(pool, runs)
         strums(pool, max(1, runs // 2))

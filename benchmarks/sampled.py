@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 import functools
+import os
 import struct
 import subprocess
 import tempfile
+from multiprocessing import Pool
 from pathlib import Path
 
 import numpy as np
 import soundfile as sf
 
 SOUNDFONT = Path("/usr/share/sounds/sf2/TimGM6mb.sf2")
+KEPT = Path(tempfile.gettempdir()) / "juxtatune-sampled-notes"
 GUITARS = {24: "nylon", 25: "steel", 26: "jazz", 27: "clean"}
 
 
@@ -23,8 +26,21 @@ def _variable(value):
 
 
 @functools.cache
-def note(pitch, program=25, seconds=3.2, rate=48000, velocity=100):
-    """One sampled note, mono, that starts at about 0 (Standard MIDI File format 0, 480 ticks a quarter at 120)."""
+def note(pitch, program=25, seconds=3.2, rate=48000, velocity=100, font=SOUNDFONT):
+    """One sampled note, mono, that starts at about 0 (Standard MIDI File format 0, 480 ticks a quarter at 120).
+
+    Large banks take seconds to load: what they play is kept among the temporary files.
+    """
+    kept = KEPT / f"{font.stem}-{program}-{pitch}-{velocity}-{seconds}-{rate}.npy"
+    if not kept.exists():
+        KEPT.mkdir(exist_ok=True)
+        whole = kept.with_suffix(f".{os.getpid()}.npy")
+        np.save(whole, _rendered(pitch, program, seconds, rate, velocity, font))
+        whole.rename(kept)
+    return np.load(kept)
+
+
+def _rendered(pitch, program, seconds, rate, velocity, font):
     ticks = int(seconds * 960)
     events = bytes([0, 0xC0, program, 0, 0x90, pitch, velocity])
     events += _variable(ticks) + bytes([0x80, pitch, 0]) + _variable(480) + b"\xff\x2f\x00"
@@ -34,9 +50,9 @@ def note(pitch, program=25, seconds=3.2, rate=48000, velocity=100):
             b"MThd" + struct.pack(">IHHH", 6, 0, 1, 480) + b"MTrk" + struct.pack(">I", len(events)) + events
         )
         command = ["fluidsynth", "-ni", "-R", "0", "-C", "0", "-r", str(rate), "-F", str(wave)]
-        subprocess.run([*command, str(SOUNDFONT), str(source)], check=True, capture_output=True)
+        subprocess.run([*command, str(font), str(source)], check=True, capture_output=True)
         samples, _ = sf.read(wave, always_2d=True)
-    return samples[:, 0]
+    return samples[: int((seconds + 0.5) * rate), 0]
 
 
 def shifted(samples, cents):
@@ -53,6 +69,18 @@ def shifted(samples, cents):
 def consensus(samples, rate, near):
     """Median (Hz) of what long-window methods read: FFT peak of the first partial, YIN, Praat, a partial fit."""
     return float(np.median(list(long_window(samples, rate, near).values())))
+
+
+def ready():
+    """Lets one process compile librosa before the processes of a pool do so at once and spoil its cache."""
+    with Pool(1) as pool:
+        pool.apply(long_window, (np.sin(np.arange(96000) / 30), 48000, 255.0))
+
+
+@functools.cache
+def consensus_of_note(pitch, program, font=SOUNDFONT):
+    """The same (Hz) of one sampled note as it is."""
+    return consensus(note(pitch, program, font=font), 48000, 440 * 2 ** ((pitch - 69) / 12))
 
 
 def long_window(samples, rate, near):

@@ -31,6 +31,7 @@ PARTIALS = 16
 SETTLE_S, EARLIER_S = 0.6, 0.3  # the glide of the attack is left out
 SURE = 0.2  # cents: what is read earlier must be as sure
 LONGEST_S = 2.4
+PASSES = 2
 TOP_HZ = 3600.0
 LOOSE = 0.15  # cents: the partials of one string agree better
 LOOSEST, LOW = 0.6, 5  # the same where four of the five lowest are there, or
@@ -38,6 +39,8 @@ MANY = 8  # as many as this, half of that odd
 LIKELY = 55.0  # cents off its target that a string may be told so loosely
 BESIDE = 0.3  # Hz
 HIGHEST, ABOVE = 40, 1.5  # partial; cents
+DOUBTFUL = 3.4  # log odds
+STRAY = 4.0
 SHARED = 0.5  # what a partial counts that another string may have too
 LOWEST = 4  # a string that sounds at all is heard in one of so many partials
 BENT = 0.25  # cents by which a glide that was not taken out may move a reading
@@ -169,23 +172,49 @@ def _bands(x: Samples, rate: float) -> F:
 
 
 def _settle_all(heard: _Sinusoids, goals: dict[int, float]) -> dict[int, _Settled]:
-    """Lowest strings first: their odd partials are theirs alone. Each takes its sinusoids away from the rest."""
+    """Lowest strings first: their odd partials are theirs alone. Each takes its sinusoids away from the rest.
+
+    Then each again from what no other string explains: one may have hidden in the partials of a higher one.
+    """
     settled: dict[int, _Settled] = {}
-    free = np.ones(len(heard.hz), bool)
-    for string in sorted(goals, key=lambda s: goals[s]):
-        found = _vote(heard, goals[string], [g for s, g in goals.items() if s != string], free)
-        if found is not None and _sounds(found, abs(CENTS * np.log(found.f1 / goals[string]))):
-            settled[string] = found
-            free &= ~_taken(heard, found)
+    taken: dict[int, NDArray[np.bool_]] = {}
+    for _ in range(PASSES):
+        for string in sorted(goals, key=lambda s: goals[s]):
+            free = ~np.any([v for s, v in taken.items() if s != string] or [[False]], axis=0)
+            found = _vote(heard, goals[string], [g for s, g in goals.items() if s != string], free)
+            if found is not None and _rings(heard, found, goals[string]):
+                settled[string], taken[string] = found, _taken(heard, found)
+            elif string in settled:
+                del settled[string], taken[string]
     return settled
 
 
 def _taken(heard: _Sinusoids, found: _Settled) -> NDArray[np.bool_]:
-    """The sinusoids that a string explains: its partials, what its glide leaves beside them, and those above."""
+    """The sinusoids that a string explains: its partials, what its glide leaves beside them, those above, and stray ones."""
     beside = (np.abs(heard.hz[:, None] - heard.hz[found.used][None, :]) < BESIDE).any(axis=1)
     above = partial_hz(found.f1, found.stretch, np.arange(PARTIALS + 1, HIGHEST + 1))
-    return np.asarray(
-        beside | (np.abs(CENTS * np.log(heard.hz[:, None] / above[None, :])) < ABOVE).any(axis=1)
+    taken = beside | (np.abs(CENTS * np.log(heard.hz[:, None] / above[None, :])) < ABOVE).any(axis=1)
+    # a partial of a real string may lie off its line, where it is missing
+    missing = np.setdiff1d(np.arange(1, PARTIALS + 1), found.numbers)
+    off = np.abs(CENTS * np.log(heard.hz[:, None] / partial_hz(found.f1, found.stretch, missing)[None, :]))
+    nearest = np.argmin(off, axis=0)
+    taken[nearest[off.min(axis=0) < STRAY]] = True
+    return np.asarray(taken)
+
+
+def _rings(heard: _Sinusoids, found: _Settled, goal: float) -> bool:
+    return _doubt(heard, found) < DOUBTFUL and _sounds(found, abs(CENTS * np.log(found.f1 / goal)))
+
+
+def _doubt(heard: _Sinusoids, found: _Settled) -> float:
+    """How likely a string was read into what others leave: log odds, where both are as frequent.
+
+    A logistic regression over the strums of benchmarks/: its partials are weak, few, agree loosely, and low ones are missing.
+    """
+    quiet = heard.level.max() - np.median(heard.level[found.used])
+    low = np.isin(np.arange(1, LOW + 1), found.numbers).sum()
+    return float(
+        13.1 + 0.17 * quiet - 0.51 * min(found.votes, 12) + 2.5 * np.log(found.sigma + 0.02) - 2.2 * low
     )
 
 
@@ -215,7 +244,7 @@ def _vote(heard: _Sinusoids, goal: float, others: list[float], free: NDArray[np.
     expected = partial_hz(goal, USUAL_STRETCH, n)
     off = CENTS * np.log(heard.hz[:, None] / expected[None, :])
     most = CENTS * STRETCHES[-1] * _lever(n.astype(float))
-    rows, columns = np.nonzero((off > -REACH - 1.0) & (off < REACH + most) & free[:, None])
+    rows, columns = np.nonzero((off > -REACH - 1.0) & (off < REACH + most) & np.broadcast_to(free, len(off))[:, None])
     if len(rows) == 0:
         return None
     cents = off[rows, columns]
@@ -317,7 +346,7 @@ def _unbent(heard: _Sinusoids, found: _Settled) -> _Settled:
         or abs(CENTS * np.log(fit.f1 / found.f1)) > 1.5 + 3 * found.sigma
     ):
         return bent
-    return replace(found, f1=fit.f1, stretch=fit.stretch, sigma=fit.sigma_cents)
+    return replace(found, f1=fit.f1, stretch=fit.stretch, sigma=max(fit.sigma_cents, found.sigma))
 
 
 def _power(heard: _Sinusoids, found: _Settled) -> F:
