@@ -29,7 +29,7 @@ USUAL_STRETCH = 6e-5
 STRETCHES = np.array([0.0, 2e-5, 4e-5, 6e-5, 9e-5, 1.3e-4, 1.8e-4, 2.5e-4, 3.5e-4, 5e-4])
 PARTIALS = 16
 SETTLE_S, EARLIER_S = 0.6, 0.3  # the glide of the attack is left out
-SURE = 0.2  # cents: what is read earlier must be as sure
+SURE = 0.3  # cents: what is read earlier must be as sure
 LONGEST_S = 2.4
 PASSES = 2
 TOP_HZ = 3600.0
@@ -368,7 +368,7 @@ def _nearest(off: F, reach: F, level: F, columns: NDArray) -> NDArray[np.int64]:
     chosen: dict[int, int] = {}
     for k in np.flatnonzero(off < reach):
         c = int(columns[k])
-        if c not in chosen or off[k] - 0.03 * level[k] < off[chosen[c]] - 0.03 * level[chosen[c]]:
+        if c not in chosen or off[k] - 0.15 * level[k] < off[chosen[c]] - 0.15 * level[chosen[c]]:
             chosen[c] = int(k)
     return np.array(list(chosen.values()), np.int64)
 
