@@ -42,6 +42,7 @@ HIGHEST, ABOVE = 40, 1.5  # partial; cents
 DOUBTFUL = 3.4  # log odds
 STRAY = 4.0
 SHARED = 0.5  # what a partial counts that another string may have too
+LOWER = 8
 LOWEST = 4  # a string that sounds at all is heard in one of so many partials
 BENT = 0.25  # cents by which a glide that was not taken out may move a reading
 REMAINS = 0.03  # of a neighbour that is taken away, since it glides a little too
@@ -235,7 +236,8 @@ def _sounds(found: _Settled, off: float) -> bool:
         and n.min() <= LOWEST
     )
     alone = np.any(odd & (n % 3 != 0))
-    return bool(agrees and own >= 2 and alone and np.mean(odd) >= 0.25)
+    low = odd[n <= LOWER]
+    return bool(agrees and own >= 2 and alone and np.mean(odd) >= 0.25 and np.mean(low) >= 0.25)
 
 
 def _vote(heard: _Sinusoids, goal: float, others: list[float], free: NDArray[np.bool_]) -> _Settled | None:
