@@ -37,7 +37,7 @@ LOOSE = 0.15  # cents: the partials of one string agree better
 LOOSEST, LOW = 0.6, 5  # the same where four of the five lowest are there, or
 MANY = 8  # as many as this, half of that odd
 LIKELY = 55.0  # cents off its target that a string may be told so loosely
-BESIDE = 0.3  # Hz
+BESIDE, UPON = 0.3, 0.6  # Hz
 HIGHEST, ABOVE = 40, 1.5  # partial; cents
 DOUBTFUL = 3.4  # log odds
 STRAY = 4.0
@@ -183,7 +183,7 @@ def _settle_all(heard: _Sinusoids, goals: dict[int, float]) -> dict[int, _Settle
         for string in sorted(goals, key=lambda s: goals[s]):
             free = ~np.any([v for s, v in taken.items() if s != string] or [[False]], axis=0)
             found = _vote(heard, goals[string], [g for s, g in goals.items() if s != string], free)
-            if found is not None and _rings(heard, found, goals[string]):
+            if found is not None and _rings(heard, found, goals[string], free):
                 settled[string], taken[string] = found, _taken(heard, found)
             elif string in settled:
                 del settled[string], taken[string]
@@ -203,23 +203,33 @@ def _taken(heard: _Sinusoids, found: _Settled) -> NDArray[np.bool_]:
     return np.asarray(taken)
 
 
-def _rings(heard: _Sinusoids, found: _Settled, goal: float) -> bool:
-    return _doubt(heard, found) < DOUBTFUL and _sounds(found, abs(CENTS * np.log(found.f1 / goal)))
+def _rings(heard: _Sinusoids, found: _Settled, goal: float, free: NDArray[np.bool_]) -> bool:
+    """Whether a string that was read from the `free` sinusoids (k,) rings; `goal` is its target in Hz."""
+    hidden = _hidden(heard, found, free)
+    off = abs(CENTS * np.log(found.f1 / goal))
+    return _doubt(heard, found, len(hidden)) < DOUBTFUL and _sounds(found, off, hidden)
 
 
-def _doubt(heard: _Sinusoids, found: _Settled) -> float:
+def _hidden(heard: _Sinusoids, found: _Settled, free: NDArray[np.bool_]) -> NDArray[np.int64]:
+    """The low partials that are not heard because they lie upon another string's."""
+    missing = np.setdiff1d(np.arange(1, LOW + 1), found.numbers)
+    hz, others = partial_hz(found.f1, found.stretch, missing), heard.hz[~np.broadcast_to(free, len(heard.hz))]
+    return missing[(np.abs(others[:, None] - hz[None, :]) < UPON).any(axis=0)]
+
+
+def _doubt(heard: _Sinusoids, found: _Settled, hidden: int = 0) -> float:
     """How likely a string was read into what others leave: log odds, where both are as frequent.
 
     A logistic regression over the strums of benchmarks/: its partials are weak, few, agree loosely, and low ones are missing.
     """
     quiet = heard.level.max() - np.median(heard.level[found.used])
-    low = np.isin(np.arange(1, LOW + 1), found.numbers).sum()
+    low = np.isin(np.arange(1, LOW + 1), found.numbers).sum() + 0.5 * hidden
     return float(
         13.1 + 0.17 * quiet - 0.51 * min(found.votes, 12) + 2.5 * np.log(found.sigma + 0.02) - 2.2 * low
     )
 
 
-def _sounds(found: _Settled, off: float) -> bool:
+def _sounds(found: _Settled, off: float, hidden: NDArray[np.int64]) -> bool:
     """Tells a string that rings from one read into the partials of others.
 
     Those agree loosely, since every string is off by its own amount, or they are even ones alone, an octave's, or
@@ -233,7 +243,7 @@ def _sounds(found: _Settled, off: float) -> bool:
     agrees = (
         found.votes >= 3
         and found.sigma <= (LOOSEST if full and off < LIKELY else LOOSE)
-        and n.min() <= LOWEST
+        and min([n.min(), *hidden]) <= LOWEST
     )
     alone = np.any(odd & (n % 3 != 0))
     low = odd[n <= LOWER]
