@@ -94,14 +94,22 @@ def read_strum(samples: Samples, rate: float, targets: Targets) -> list[StrumRea
     strings = list(targets.tuning.strings)
     goals = {s: targets.target_hz(s) for s in strings}
     settled = _settled_after(x, working, SETTLE_S, goals)
-    if len(settled) < len(goals):
+    if len(settled) < len(goals) or any(found.sigma >= BENT for found in settled.values()):
         # a string that is soon lost in noise is looked for earlier, where it bends more
         for s, found in _settled_after(x, working, EARLIER_S, goals).items():
-            if s not in settled and found.sigma < SURE:
+            if _better(found, settled.get(s)):
                 settled[s] = found
     if not settled and _after_strum(x, working, EARLIER_S) is None:
         return [StrumReading(s, None, None, 0.0, problem="no strings are heard") for s in strings]
     return [_report(s, settled.get(s), goals, targets) for s in strings]
+
+
+def _better(earlier: _Settled, later: _Settled | None) -> bool:
+    """Whether what was read earlier stands: where nothing was read later, or the same and less surely."""
+    if later is None:
+        return earlier.sigma < SURE
+    same = abs(CENTS * np.log(earlier.f1 / later.f1)) < STRAY
+    return bool(same and earlier.sigma < later.sigma / 2)
 
 
 def _settled_after(x: Samples, rate: float, settle: float, goals: dict[int, float]) -> dict[int, _Settled]:
@@ -256,7 +264,9 @@ def _vote(heard: _Sinusoids, goal: float, others: list[float], free: NDArray[np.
     expected = partial_hz(goal, USUAL_STRETCH, n)
     off = CENTS * np.log(heard.hz[:, None] / expected[None, :])
     most = CENTS * STRETCHES[-1] * _lever(n.astype(float))
-    rows, columns = np.nonzero((off > -REACH - 1.0) & (off < REACH + most) & np.broadcast_to(free, len(off))[:, None])
+    rows, columns = np.nonzero(
+        (off > -REACH - 1.0) & (off < REACH + most) & np.broadcast_to(free, len(off))[:, None]
+    )
     if len(rows) == 0:
         return None
     cents = off[rows, columns]
