@@ -1,0 +1,76 @@
+"""What sounds in a strum: every damped sinusoid, also those a fraction of a hertz from each other (`pencil`)."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from juxtatune.core.listening import pencil
+from juxtatune.core.listening.peaks import noise_floor, power_spectrum
+from juxtatune.core.listening.source import Samples
+
+F = NDArray[np.float64]
+Rows = NDArray[np.bool_]
+TOP_HZ = 3600.0
+
+
+@dataclass(frozen=True)
+class Sinusoids:
+    """What sounds: Hz, level in dB over the weakest that counts, 1σ in Hz, band. All (k,), rising in Hz.
+
+    `z` (M, bands) are the bands about `centres` they were found in, `noise` the power of noise in one.
+    """
+
+    hz: F
+    level: F
+    sigma: F
+    band: NDArray[np.int64]
+    parts: tuple[pencil.Component, ...]
+    z: NDArray[np.complex128]
+    centres: F
+    noise: float
+
+
+def sinusoids(x: Samples, rate: float) -> Sinusoids | None:
+    centres = _bands(x, rate)
+    if len(centres) == 0:
+        return None
+    z = pencil.bands(x, rate, centres)
+    quiet = pencil.bands(x, rate, np.arange(30.0, TOP_HZ, 23.0))
+    noise = float(np.quantile(np.median(np.abs(quiet) ** 2, axis=0), 0.1)) / np.log(2)
+    least = 3e-4 * float(np.max(np.abs(z)))
+    edges = np.concatenate([[0.0], (centres[1:] + centres[:-1]) / 2, [np.inf]])
+    rows = [
+        (c, k)
+        for k, centre in enumerate(centres)
+        for c in pencil.components(z[:, k], pencil.STEP_S, centre, noise)
+        if edges[k] <= c.hz < edges[k + 1] and c.amplitude > least
+    ]
+    if not rows:
+        return None
+    rows.sort(key=lambda row: row[0].hz)
+    hz, amplitude, sigma = (
+        np.array(v) for v in zip(*((c.hz, c.amplitude, c.sigma) for c, _ in rows), strict=True)
+    )
+    return Sinusoids(
+        hz, 20 * np.log10(amplitude / least), sigma, np.array([k for _, k in rows]), tuple(c for c, _ in rows), z,
+        centres, noise,
+    )  # fmt: skip
+
+
+def _bands(x: Samples, rate: float) -> F:
+    """Centres (Hz) of the bands in which something sounds, at least 5 Hz apart."""
+    size = 1 << int(np.ceil(np.log2(len(x) * 2)))
+    power = power_spectrum(x, size)
+    step = rate / size
+    floor = noise_floor(power, int(180 / step) | 1)
+    top = min(len(power) - 2, int(TOP_HZ / step))
+    at = np.flatnonzero((power[1:top] > power[: top - 1]) & (power[1:top] >= power[2 : top + 1])) + 1
+    strong = at[(power[at] > 12 * floor[at]) & (power[at] > power.max() * 3e-7)]
+    chosen: list[float] = []
+    for k in strong[np.argsort(-power[strong], kind="stable")]:
+        if all(abs(k * step - f) > 5.0 for f in chosen):
+            chosen.append(float(k * step))
+    return np.sort(np.array(chosen))

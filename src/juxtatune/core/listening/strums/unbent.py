@@ -1,0 +1,62 @@
+"""The rest of the attack glide, taken out of a string of a strum."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from juxtatune.core.listening import pencil
+from juxtatune.core.listening.partials import CENTS, Demodulated, partial_hz, solve
+from juxtatune.core.listening.strums.sinusoids import F, Sinusoids
+from juxtatune.core.listening.strums.voting import Settled
+
+BENT = 0.25  # cents by which a glide that was not taken out may move a reading
+REMAINS = 0.03  # of a neighbour that is taken away, since it glides a little too
+
+
+def unbent(heard: Sinusoids, found: Settled) -> Settled:
+    """The reading with the rest of the attack glide taken out, from the phases of the string's own sinusoids.
+
+    Those that stand clear of their neighbours are asked; the glide of the others cannot be told from a beat.
+    """
+    others = [_neighbours(heard, int(row)) for row in found.used]
+    crowd = np.array([sum(c.amplitude**2 for c in o) for o in others])
+    clear = _power(heard, found) > 16 * crowd
+    if clear.sum() < 3:
+        clear = _power(heard, found) > crowd
+    bent = replace(found, sigma=max(found.sigma, BENT))
+    if clear.sum() < 2:
+        return bent
+    numbers, rows = found.numbers[clear], found.used[clear]
+    hz = partial_hz(found.f1, found.stretch, numbers)
+    t = np.arange(len(heard.z)) * pencil.STEP_S
+    bands = heard.band[rows]
+    own = np.stack(
+        [pencil.without(heard.z[:, heard.band[r]], _neighbours(heard, int(r))) for r in rows], axis=1
+    )
+    own = own * np.exp(2j * np.pi * (heard.centres[bands] - hz) * t[:, None])
+    noise = heard.noise + 1e-16 + REMAINS**2 * crowd[clear]
+    overlap = pencil.WINDOW_S / pencil.STEP_S / 2.5
+    fit = solve(Demodulated(t, own, noise, numbers, hz, overlap), found.f1, found.stretch, True)
+    if (
+        fit is None
+        or fit.sigma_cents > 2 * BENT
+        or abs(CENTS * np.log(fit.f1 / found.f1)) > 1.5 + 3 * found.sigma
+    ):
+        return bent
+    return replace(found, f1=fit.f1, stretch=fit.stretch, sigma=max(fit.sigma_cents, found.sigma))
+
+
+def _power(heard: Sinusoids, found: Settled) -> F:
+    return np.array([heard.parts[row].amplitude ** 2 for row in found.used])
+
+
+def _neighbours(heard: Sinusoids, row: int) -> list[pencil.Component]:
+    """What else rings in a sinusoid's band. What dies at once beside it is its own glide."""
+    me = heard.parts[row]
+    return [
+        c
+        for j, c in enumerate(heard.parts)
+        if j != row and heard.band[j] == heard.band[row] and (c.decay < 5.0 or abs(c.hz - me.hz) > 2.0)
+    ]
