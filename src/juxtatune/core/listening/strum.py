@@ -56,7 +56,7 @@ def read_strum(samples: Samples, rate: float, targets: Targets) -> list[StrumRea
                 settled[s] = found
     if not settled and _after_strum(x, working, EARLIER_S) is None:
         return [StrumReading(s, None, None, 0.0, problem="no strings are heard") for s in strings]
-    return [_report(s, settled.get(s), goals, targets) for s in strings]
+    return [_report(s, settled, goals, targets) for s in strings]
 
 
 def _better(earlier: Settled, later: Settled | None) -> bool:
@@ -112,14 +112,22 @@ def _settle_all(heard: Sinusoids, goals: dict[int, float]) -> dict[int, Settled]
     return settled
 
 
-def _report(string: int, found: Settled | None, goals: dict[int, float], targets: Targets) -> StrumReading:
+def _report(
+    string: int, settled: dict[int, Settled], goals: dict[int, float], targets: Targets
+) -> StrumReading:
     assert targets.tuning is not None
     here = targets.tuning.pitch(string)
     also = tuple(s for s in goals if s != string and abs(targets.tuning.pitch(s) - here) <= SAME)
+    found = settled.get(string)
     if found is None:
-        return StrumReading(
-            string, None, None, 0.0, also, "cannot be told apart from the other strings: play it alone"
-        )
+        return StrumReading(string, None, None, 0.0, also, _why_not([s for s in also if s in settled]))
     cents = 1200 * float(np.log2(found.f1 / goals[string]))
     confidence = float(1 / (1 + np.exp(found.doubt - PRIOR)))
     return StrumReading(string, cents, found.sigma, min(confidence, 0.999), also)
+
+
+def _why_not(heard_alike: list[int]) -> str:
+    """Why a string has no reading; `heard_alike` are those of the same target that have one."""
+    if heard_alike:
+        return f"does not ring, or rings in unison with string {heard_alike[0]}: play it alone"
+    return "cannot be told apart from the other strings: play it alone"

@@ -22,9 +22,11 @@ LOUDER = 0.15  # cents off the line that a sinusoid makes up for by each dB
 
 @dataclass(frozen=True)
 class Settled:
+    """Where a string lies, from so many of its partials: f1 in Hz as they ring, B, 1σ in cents."""
+
     f1: float
     stretch: float
-    sigma: float  # cents
+    sigma: float
     votes: int
     used: NDArray[np.int64]  # rows of the sinusoids
     numbers: NDArray[np.int64]  # of the partials they are
