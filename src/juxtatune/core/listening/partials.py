@@ -32,6 +32,7 @@ ROUNDS, STILL = 3, 0.003  # times weighed anew, unless that moves the fit by les
 NEARBY = np.geomspace(0.6, 1.7, 9)
 STRAY = 1.5  # usual residuals
 STEEPEST = 0.012  # a glide as steep as comes: 20 cents
+STEEP_S, CURVED = 0.1, 8e-5  # of the glide's mean over so long, squared, as measured in benchmarks/
 LEAST_SIGMA = 0.001  # cents that the model itself is off by on clean sound
 
 
@@ -191,9 +192,10 @@ def solve(d: Demodulated, f1: float, stretch: float, with_glide: bool) -> Fit | 
     # what rebuilds the onset is not asked for at a moment's look
     decay, amplitude = _decays(t, power, alive) if with_glide else (np.zeros(len(n)), np.zeros(len(n)))
     snr = float(10 * np.log10(np.max(np.max(power, axis=0) / noise)))
+    claimed = _calibrated(sigma * _persistence(residual, weight, d.overlap), float(t[-1]))
     return Fit(
         f1 * (1 + shift), new_stretch, turn, glide, tau if tau else 0.1,
-        _calibrated(sigma * _persistence(residual, weight, d.overlap), float(t[-1])), origin,
+        float(np.hypot(claimed, _curved(glide, tau if tau else 0.1))), origin,
         n, hz * (1 + relative), amplitude, offset + 2 * np.pi * hz * origin, decay, snr,
     )  # fmt: skip
 
@@ -263,6 +265,12 @@ def _persistence(residual: F, weight: F, overlap: float) -> float:
 def _calibrated(sigma: float, lasts: float) -> float:
     """1σ in cents from the scatter of the slopes: more when the note ends before its glide does (`lasts` in s)."""
     return float(CALIBRATION * (1 + (0.5 / max(lasts, 0.1)) ** 2) * sigma * CENTS + LEAST_SIGMA)
+
+
+def _curved(glide: float, tau: float) -> float:
+    """1σ in cents of what a frame over a steep glide is off by: it is a mean of phases that do not lie on a line."""
+    mean = CENTS * glide * tau * (1 - np.exp(-STEEP_S / tau)) / STEEP_S
+    return float(CURVED * mean**2)
 
 
 def _best_glide(t: F, phase: F, weight: F, hz: F, times: F | None = None) -> tuple:

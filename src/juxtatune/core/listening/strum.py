@@ -23,7 +23,7 @@ from juxtatune.core.listening.strums.voting import Settled, vote
 from juxtatune.core.music.tuning import SAME
 
 SETTLE_S, EARLIER_S = 0.6, 0.3  # the glide of the attack is left out
-SURE = 0.3  # cents: what is read earlier must be as sure
+SURE = 0.8  # cents: what is read earlier must be as sure
 SAME_CENTS = 4.0
 LONGEST_S = 2.4
 PASSES = 2

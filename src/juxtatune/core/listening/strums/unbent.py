@@ -12,6 +12,8 @@ from juxtatune.core.listening.strums.sinusoids import F, Sinusoids
 from juxtatune.core.listening.strums.voting import Settled
 
 BENT = 0.25  # cents by which a glide that was not taken out may move a reading
+MOST_SIGMA = 2.0  # cents
+CALIBRATION = 1.5  # to 1σ, as measured in benchmarks/: neighbours leave more than the fit knows
 REMAINS = 0.03  # of a neighbour that is taken away, since it glides a little too
 
 
@@ -39,13 +41,13 @@ def unbent(heard: Sinusoids, found: Settled) -> Settled:
     noise = heard.noise + 1e-16 + REMAINS**2 * crowd[clear]
     overlap = pencil.WINDOW_S / pencil.STEP_S / 2.5
     fit = solve(Demodulated(t, own, noise, numbers, hz, overlap), found.f1, found.stretch, True)
-    if (
-        fit is None
-        or fit.sigma_cents > 2 * BENT
-        or abs(CENTS * np.log(fit.f1 / found.f1)) > 1.5 + 3 * found.sigma
-    ):
+    if fit is None:
         return bent
-    return replace(found, f1=fit.f1, stretch=fit.stretch, sigma=max(fit.sigma_cents, found.sigma))
+    moved = abs(CENTS * np.log(fit.f1 / found.f1))
+    if fit.sigma_cents > 2 * BENT or moved > 1.5 + 3 * found.sigma:
+        # partials that will not be joined disagree by more than a glide
+        return replace(bent, sigma=max(bent.sigma, min(max(fit.sigma_cents, moved / 2), MOST_SIGMA)))
+    return replace(found, f1=fit.f1, stretch=fit.stretch, sigma=CALIBRATION * max(fit.sigma_cents, found.sigma))
 
 
 def _power(heard: Sinusoids, found: Settled) -> F:
