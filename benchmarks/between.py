@@ -69,7 +69,10 @@ def one(job):
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--runs", type=int, default=12)
-    runs = parser.parse_args().runs
+    measure(parser.parse_args().runs)
+
+
+def measure(runs: int) -> None:
     with Pool() as pool:
         for shuffled in (False, True):
             jobs = [(a, b, shuffled, seed) for a, b in PAIRS for seed in range(runs)]

@@ -7,7 +7,7 @@ import subprocess
 import sys
 import time
 
-from benchmarks import gigs, listening
+from benchmarks import between, gigs, listening, strange, strummed
 from juxtatune.book.formats.gig import parse_gig
 from juxtatune.core.planning.plan import Slot
 from juxtatune.core.planning.solve import Planner, price_order
@@ -83,16 +83,27 @@ def start_up() -> None:
         print(f"{what:20}{time.perf_counter() - began:6.2f} s")
 
 
+def hard(runs: int) -> None:
+    print("\nstrings of any physics in strange rooms")
+    strange.measure(runs)
+    print("\nhard strums: median / 95 % / max in cents")
+    strummed.measure(max(1, runs // 3))
+    print("\nbetween two tunings")
+    between.measure(runs)
+
+
 def main() -> None:
     options = argparse.ArgumentParser(description=__doc__)
     options.add_argument("--runs", type=int, default=6, help="sounds of each kind")
     options.add_argument("--limit", type=float, default=60.0, help="seconds for each night (30 for 30 songs)")
-    options.add_argument("--only", choices=["listening", "planning", "start"])
+    options.add_argument("--only", choices=["listening", "hard", "planning", "start"])
     chosen = options.parse_args()
     if chosen.only in (None, "start"):
         start_up()
     if chosen.only in (None, "listening"):
         listening.measure(chosen.runs)
+    if chosen.only in (None, "hard"):
+        hard(chosen.runs)
     if chosen.only in (None, "planning"):
         planning(chosen.limit)
 

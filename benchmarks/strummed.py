@@ -143,15 +143,18 @@ def main() -> None:
         "--each", action="store_true", help="name the strings declined or off by over 5 cents"
     )
     o = parser.parse_args()
-    kinds = [k for k in o.kinds.split(",") if k not in BANKS or BANKS[k].exists()]
+    measure(o.runs, o.kinds.split(","), o.left_out, o.alone, o.each)
+
+
+def measure(runs, kinds=(*SYNTHETIC, *BANKS), left_out=False, by_itself=False, each=False):
     sampled.ready()
     with Pool() as pool:
-        for kind in kinds:
-            jobs = [(kind, n, s, o.left_out, o.alone) for n in TUNINGS for s in range(o.runs)]
-            done = pool.map(one, jobs, chunksize=o.runs)
+        for kind in (k for k in kinds if k not in BANKS or BANKS[k].exists()):
+            jobs = [(kind, n, s, left_out, by_itself) for n in TUNINGS for s in range(runs)]
+            done = pool.map(one, jobs, chunksize=runs)
             rows = [row for d in done for row in d[1]]
-            report(kind, rows, sum(len(d[2]) for d in done), len(done), o.left_out)
-            for e, sigma, string, where in rows if o.each else ():
+            report(kind, rows, sum(len(d[2]) for d in done), len(done), left_out)
+            for e, sigma, string, where in rows if each else ():
                 if e is None or abs(e) > 5:
                     print("   ", where, string, "declined" if e is None else f"{e:.1f} ± {sigma:.2f}")
 

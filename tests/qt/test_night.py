@@ -31,7 +31,7 @@ def priced(qtbot, window) -> None:
 
 def test_why_shows_what_a_song_costs_elsewhere_and_takes_a_change(qtbot, window) -> None:
     view, why = window.views["Night"], window.night.why
-    window._choose("copper-ballast")
+    window.choose("copper-ballast")
     press(qtbot, window, KEY.Key_Y)
     assert view.why.isVisible()
     qtbot.waitUntil(lambda: bool(why.elsewhere), timeout=20000)
@@ -70,7 +70,7 @@ def test_why_of_a_planned_order_says_what_the_rules_cost(qtbot, window) -> None:
 
 def test_songs_are_kept_apart_and_a_half_is_locked_by_key(qtbot, window) -> None:
     rows = order(window)
-    window._choose(rows[0])
+    window.choose(rows[0])
     press(qtbot, window, KEY.Key_A)
     assert (rows[0], rows[1]) in window.night.night().rules.apart
     qtbot.waitUntil(lambda: window.views["Night"].canvas.shown()[0].rows[0].apart, timeout=20000)

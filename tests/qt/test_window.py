@@ -90,7 +90,7 @@ def test_the_whole_slice_from_the_list_to_a_tuned_guitar(qtbot, window, demo_boo
     window.redo()
     qtbot.waitUntil(lambda: [s.song for s in window.night.given.order] == taken, timeout=20000)
 
-    window._choose("late-by-two-tides")
+    window.choose("late-by-two-tides")
     press(qtbot, canvas, KEY.Key_Return)
     assert window.view_name() == "Tune" and window.tune.run is not None
     run = window.tune.run
@@ -116,7 +116,7 @@ def test_the_whole_slice_from_the_list_to_a_tuned_guitar(qtbot, window, demo_boo
 
 def test_the_night_is_edited_with_keys_and_the_price_follows(qtbot, window) -> None:
     canvas = window.views["Night"].canvas
-    window._choose("gantry-lights")
+    window.choose("gantry-lights")
     before = window.night.given.totals.dead_s
     press(qtbot, canvas, KEY.Key_Down)
     song = canvas.song()
@@ -128,7 +128,7 @@ def test_the_night_is_edited_with_keys_and_the_price_follows(qtbot, window) -> N
     assert any(p.song == song for p in window.night.night().rules.pins)
     press(qtbot, canvas, KEY.Key_M)
     assert any(a == song for a, _ in window.night.night().rules.adjacent)
-    window._choose("iron-pilot")
+    window.choose("iron-pilot")
     press(qtbot, canvas, KEY.Key_W)
     assert next(s.way for s in window.night.night().slots if s.song == "iron-pilot") == 1
     for _ in range(4):
@@ -285,18 +285,18 @@ def test_raising_a_string_above_home_shows_the_caution(qtbot, window) -> None:
 
 
 def test_a_gig_file_is_imported_exported_and_a_broken_one_refused(qtbot, window, tmp_path) -> None:
-    window.export_gig(tmp_path / "out.json")
+    window.gig_files.write(tmp_path / "out.json")
     data = json.loads((tmp_path / "out.json").read_text())
     assert len(data["songs"]) == 18
     (tmp_path / "bad.json").write_text("{")
     was = window.session.state
-    window.import_gig(tmp_path / "bad.json")
+    window.gig_files.read(tmp_path / "bad.json")
     assert window.session.state == was and "as it was" in window.notice.text()
     data["songs"][0]["title"] = "Another Opener"
     data["songs"][1]["id"] = "new-id"
     data["set"]["pins"] = []
     (tmp_path / "new.json").write_text(json.dumps(data))
-    window.import_gig(tmp_path / "new.json")
+    window.gig_files.read(tmp_path / "new.json")
     assert window.session.state.songs[0].title == "Another Opener"
     qtbot.waitUntil(lambda: [s.song for s in window.night.given.order][1] == "new-id", timeout=20000)
     assert window.views["Night"].canvas.shown()[0].rows[1].song == "new-id"

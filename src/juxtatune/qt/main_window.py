@@ -4,14 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
-from pathlib import Path
 from typing import Any, TypeVar
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction, QActionGroup, QCloseEvent, QKeySequence, QResizeEvent
 from PySide6.QtWidgets import (
     QApplication,
-    QFileDialog,
     QHBoxLayout,
     QLabel,
     QLineEdit,
@@ -25,11 +23,9 @@ from PySide6.QtWidgets import (
 
 from juxtatune.app.preferences import Preferences
 from juxtatune.app.session import Session
-from juxtatune.book.formats.gig import read_gig
-from juxtatune.book.formats.gig_out import write_gig
-from juxtatune.book.state import gig_of, state_of_gig
 from juxtatune.core.errors import UserError
 from juxtatune.core.planning.trace import trace
+from juxtatune.qt.gig_files import GigFiles
 from juxtatune.qt.night_menu import NightMenu
 from juxtatune.qt.sound_menu import SoundMenu
 from juxtatune.qt.theme import apply_theme
@@ -73,7 +69,7 @@ class MainWindow(QMainWindow):
         self._connect()
         self._unwatch = session.watch(self._refresh)
         night = self.night.night()
-        self._choose(night.slots[0].song if night is not None and night.slots else None)
+        self.choose(night.slots[0].song if night is not None and night.slots else None)
         self.show_view("Night")
         self.night.refresh()
         self._refresh()
@@ -132,9 +128,9 @@ class MainWindow(QMainWindow):
         self.setMinimumSize(900, 600)
 
     def _connect(self) -> None:
-        self.tonight.selected.connect(self._choose)
-        self.views["Night"].song_chosen.connect(self._choose)
-        self.views["Songs"].song_chosen.connect(self._choose)
+        self.tonight.selected.connect(self.choose)
+        self.views["Night"].song_chosen.connect(self.choose)
+        self.views["Songs"].song_chosen.connect(self.choose)
         self.views["Night"].opened.connect(self.open_song)
         for view in self.views.values():
             view.message.connect(self.say)
@@ -159,8 +155,9 @@ class MainWindow(QMainWindow):
     def _menus(self) -> None:
         bar = self.menuBar()
         file = bar.addMenu("&File")
-        self._action(file, "&Import gig…", self._import, "Ctrl+I")
-        self._action(file, "&Export gig…", self._export, "Ctrl+E")
+        self.gig_files = GigFiles(self)
+        self._action(file, "&Import gig…", self.gig_files.ask_import, "Ctrl+I")
+        self._action(file, "&Export gig…", self.gig_files.ask_export, "Ctrl+E")
         file.addSeparator()
         self._action(file, "&Quit", self.close, QKeySequence.StandardKey.Quit)
         edit = bar.addMenu("&Edit")
@@ -212,7 +209,7 @@ class MainWindow(QMainWindow):
     def view_name(self) -> str:
         return next(name for name, view in self.views.items() if view is self.stack.currentWidget())
 
-    def _choose(self, song: str | None) -> None:
+    def choose(self, song: str | None) -> None:
         if song == self.song and song is not None:
             return
         self.song = song
@@ -224,7 +221,7 @@ class MainWindow(QMainWindow):
 
     def open_song(self, song: str) -> None:
         """Opens the gap that leads to a song: Tune, with the guitar and tuning that the song wants."""
-        self._choose(song)
+        self.choose(song)
         self.show_view("Tune")
 
     def _begin_tuning(self) -> None:
@@ -349,39 +346,6 @@ class MainWindow(QMainWindow):
             self.preferences.save()
         except UserError as error:
             self.say(error.message())
-
-    def _import(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Import a gig", "", "Gig files (*.json)")
-        if name:
-            self.import_gig(Path(name))
-
-    def import_gig(self, path: Path) -> None:
-        """Puts a gig file's guitars, songs and night into the book in place of the old ones; one undoable edit."""
-        try:
-            self.session.edit("Import a gig", state_of_gig(read_gig(path), path.stem))
-        except UserError as error:
-            self.say(f"{error.message()}. The book is as it was.")
-            return
-        night = self.night.night()
-        self._choose(night.slots[0].song if night is not None and night.slots else None)
-        self.say(f"{path.name} is in the book. Ctrl+Z brings the old night back.")
-
-    def _export(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Export the gig", "gig.json", "Gig files (*.json)")
-        if name:
-            self.export_gig(Path(name))
-
-    def export_gig(self, path: Path) -> None:
-        night = self.night.night()
-        if night is None:
-            self.say("There is no night to export yet.")
-            return
-        try:
-            write_gig(path, gig_of(self.session.state, night))
-        except UserError as error:
-            self.say(error.message())
-            return
-        self.say(f"Exported to {path}.")
 
     def _about(self) -> None:
         QMessageBox.about(

@@ -24,6 +24,7 @@ from juxtatune.core.music.tuning import SAME
 
 SETTLE_S, EARLIER_S = 0.6, 0.3  # the glide of the attack is left out
 SURE = 0.8  # cents: what is read earlier must be as sure
+SURER = 2.0  # log odds; what the glide leaves is easily read as a string
 SAME_CENTS = 4.0
 LONGEST_S = 2.4
 PASSES = 2
@@ -62,7 +63,7 @@ def read_strum(samples: Samples, rate: float, targets: Targets) -> list[StrumRea
 def _better(earlier: Settled, later: Settled | None) -> bool:
     """Whether what was read earlier stands: where nothing was read later, or the same and less surely."""
     if later is None:
-        return earlier.sigma < SURE
+        return earlier.sigma < SURE and earlier.doubt < SURER
     same = abs(CENTS * np.log(earlier.f1 / later.f1)) < SAME_CENTS
     return bool(same and earlier.sigma < later.sigma / 2)
 

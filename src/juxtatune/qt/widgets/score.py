@@ -2,36 +2,21 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from PySide6.QtCore import QLineF, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
 from juxtatune.qt.theme import Theme, font
 from juxtatune.qt.widgets.energy import LANE, EnergyLane
-from juxtatune.qt.widgets.score_values import GuitarColumn, Score, ScoreRow
-from juxtatune.qt.widgets.signature import places, stroke_width
+from juxtatune.qt.widgets.score_paint import AIR, BAND, Half, paint_gap, paint_guitar
+from juxtatune.qt.widgets.score_values import Score, ScoreRow
 
 HEAD = 84
 ROW, LEAST_ROW = 34, 28
 INTERVAL = 34
-BAND = 11  # height of the gap band between two rows
-AIR = 96  # column of dead air that no string enters
 MARGIN = 24
 BETWEEN = 32
 BOTH_FROM = 1240
-BAR_S_PER_PX = 2.0
-
-
-@dataclass(frozen=True)
-class Half:
-    """Where one order is drawn: left edge, title column, guitar columns, dead air."""
-
-    left: float
-    right: float
-    titles: float
-    columns: tuple[tuple[float, float], ...]  # left edge and string spacing of each guitar
 
 
 class ScoreCanvas(QWidget):
@@ -200,11 +185,10 @@ class ScoreCanvas(QWidget):
             p.setPen(c.muted)
             p.drawText(middle, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, figure)
         first = k == 0 or score.rows[k - 1].part != row.part
-        last = k + 1 == len(score.rows) or score.rows[k + 1].part != row.part
         for g, guitar in enumerate(score.guitars):
-            self._paint_guitar(p, guitar, half.columns[g], row, g, top, height, first, last)
+            paint_guitar(p, guitar, half.columns[g], row, g, top, height, first, self.mirrored)
         if row.gap is not None:
-            self._paint_gap(p, score, half, row, top)
+            paint_gap(p, score, half, row, top)
 
     def _figure(self, score: Score, row: ScoreRow) -> str:
         """What the chosen song would cost more in this row's place."""
@@ -246,80 +230,6 @@ class ScoreCanvas(QWidget):
                 y + self.row_height() - 4,
             )
             p.drawPath(path)
-
-    def _paint_guitar(
-        self, p: QPainter, guitar: GuitarColumn, column: tuple[float, float], row: ScoreRow, g: int,
-        top: float, height: float, first: bool, last: bool,
-    ) -> None:  # fmt: skip
-        c, (left, spacing) = Theme.now, column
-        if not guitar.used:
-            p.setPen(QPen(c.line, 1.2))
-            p.drawLine(QLineF(left + 6, top, left + 6, top + height))
-            return
-        in_hand = row.hand == g
-        was = places(row.before[g], guitar.home, left, spacing, self.mirrored)
-        now = places(row.during[g], guitar.home, left, spacing, self.mirrored)
-        count = len(guitar.home)
-        for s in range(count):
-            (x0, _), (x1, stopped) = was[s], now[s]
-            moved = abs(row.during[g][s] - row.before[g][s]) > 1e-6 and not first
-            if moved:
-                up = row.during[g][s] > row.before[g][s]
-                p.setPen(QPen(c.higher if up else c.lower, 2.4))
-            else:
-                p.setPen(QPen(c.waiting, 1.0))
-            if not first:
-                p.drawLine(QLineF(x0 if moved else x1, top, x1, top + BAND))
-            end = top + height
-            if in_hand:
-                pen = QPen(c.text, stroke_width(s, count))
-                if s not in row.used:
-                    pen = QPen(c.text, 1.8)
-                    pen.setDashPattern([1.0, 2.2])
-            else:
-                pen = QPen(c.waiting, 1.0)
-            p.setPen(pen)
-            p.drawLine(QLineF(x1, top + BAND, x1, end))
-            if stopped and in_hand:
-                way = 4.0 if row.during[g][s] > guitar.home[s] else -4.0
-                p.setPen(QPen(c.text, 1.4))
-                p.drawLine(QLineF(x1, top + BAND + 1, x1 + way, top + BAND + 1))
-
-    def _paint_gap(self, p: QPainter, score: Score, half: Half, row: ScoreRow, top: float) -> None:
-        c, gap = Theme.now, row.gap
-        assert gap is not None
-        y = top + BAND / 2
-        if gap.swap is not None:
-            a, b = (
-                half.columns[g][0] + len(score.guitars[g].home) * half.columns[g][1] / 2 for g in gap.swap
-            )
-            pen = QPen(c.muted, 1.4)
-            pen.setDashPattern([3, 2])
-            p.setPen(pen)
-            p.drawLine(QLineF(a, y, b, y))
-            p.setPen(Qt.PenStyle.NoPen)
-            p.setBrush(c.muted)
-            p.drawEllipse(QPointF(b, y), 3.2, 3.2)
-            p.setBrush(Qt.BrushStyle.NoBrush)
-        if gap.work_s <= 0:
-            return
-        covered = min(gap.work_s, gap.cover_s)
-        full = AIR - 52
-        scale = min(1 / BAR_S_PER_PX, full / max(gap.work_s, 1e-9))
-        dead, talk = gap.dead_s * scale, covered * scale
-        right = half.right - 46
-        p.setPen(QPen(c.muted, 1))
-        p.drawRect(QRectF(right - dead - talk, y - 4, talk, 8))
-        if gap.dead_s > 0:
-            p.fillRect(QRectF(right - dead, y - 4, dead, 8), c.attention)
-            p.setFont(font(15, 600))
-            p.setPen(c.attention)
-            label = f"{max(1, round(gap.dead_s))} s"
-            p.drawText(
-                QRectF(half.right - 44, y - 11, 44, 22),
-                Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
-                label,
-            )
 
     def _paint_interval(self, p: QPainter, score: Score, half: Half) -> None:
         for k in range(1, len(score.rows)):

@@ -47,7 +47,9 @@ def unbent(heard: Sinusoids, found: Settled) -> Settled:
     if fit.sigma_cents > 2 * BENT or moved > 1.5 + 3 * found.sigma:
         # partials that will not be joined disagree by more than a glide
         return replace(bent, sigma=max(bent.sigma, min(max(fit.sigma_cents, moved / 2), MOST_SIGMA)))
-    return replace(found, f1=fit.f1, stretch=fit.stretch, sigma=CALIBRATION * max(fit.sigma_cents, found.sigma))
+    return replace(
+        found, f1=fit.f1, stretch=fit.stretch, sigma=CALIBRATION * max(fit.sigma_cents, found.sigma)
+    )
 
 
 def _power(heard: Sinusoids, found: Settled) -> F:
