@@ -245,6 +245,32 @@ def test_tune_runs_on_a_few_keys(qtbot, window) -> None:
     assert run.procedure.checking
 
 
+def test_one_strum_checks_every_string(qtbot, window) -> None:
+    """All strings but one are on their pitch; the strum says which, and after its peg is turned another saves."""
+    window.open_song("nine-fathom-static")
+    view, tune = window.views["Tune"], window.tune
+    run, guitar = tune.run, tune.guitar
+    truth = {s: 8.0 if s == 3 else 0.4 for s in run.target.strings}
+    moved = [100 * (run.target.pitch(s) - guitar.pitch(s)) for s in run.target.strings]
+    stray = [100 * (guitar.pitch(s) - run.source.pitch(s)) for s in run.target.strings]
+    guitar.detune([m + a + truth[s] for m, a, s in zip(moved, stray, truth, strict=True)])
+    press(qtbot, view, KEY.Key_F10)
+    press(qtbot, view, KEY.Key_F11)
+    assert "let them ring" in window.notice.text()
+    press(qtbot, view, KEY.Key_S)
+    qtbot.waitUntil(lambda: "from one strum" in window.notice.text(), timeout=30000)
+    for state in run.procedure.strings:
+        assert state.cents == pytest.approx(truth[state.string], abs=0.5)
+        assert state.status is (Status.OFF if state.string == 3 else Status.CHECKED)
+    assert run.procedure.active == 3 and not run.saved
+    tune.turn(-8.0)
+    qtbot.wait(600)
+    press(qtbot, view, KEY.Key_F11)
+    press(qtbot, view, KEY.Key_S)
+    qtbot.waitUntil(lambda: run.saved, timeout=30000)
+    assert "strum" in [kind for _, kind, _ in window.session.book.log()]
+
+
 def test_two_strings_that_ring_together_are_said_so(window) -> None:
     window.open_song("nine-fathom-static")
     tune = window.tune

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from juxtatune.app.session import Session
 from juxtatune.core.listening.listener import Heard
 from juxtatune.core.listening.pluck import Reading, Targets
+from juxtatune.core.listening.strum import StrumReading
 from juxtatune.core.listening.whose import on_string
 from juxtatune.core.music.naming import name_tuning
 from juxtatune.core.music.pitch import ISO_16, Reference
@@ -42,6 +43,7 @@ class TuneRun:
         self.trails: dict[int, deque[Point]] = {s: deque(maxlen=TRAIL) for s in target.strings}
         self.last: dict[int, Reading] = {}
         self.declined: str | None = None
+        self.unread: dict[int, str] = {}  # strings of the last strum that could not be told apart, and why
         self.together: tuple[int, int] | None = None  # strings that ring at once
         self.held = False
         self.saved = False
@@ -62,10 +64,23 @@ class TuneRun:
         if g is not None and g.string is not None and g.cents is not None:
             string = self._in_hand(g.pitch, g.string, g.t)
             cents = (g.pitch - self.target.pitch(string)) * 100
+            self.unread.pop(string, None)
             self.trails[string].append(Point(g.t, cents, g.sigma_cents))
             self.procedure = procedure.hear(self.procedure, g.t, string, cents, g.sigma_cents, g.level_db)
         for reading in heard.settled:
             self._settled(reading)
+        self._finish()
+
+    def hear_strum(self, t: float, readings: list[StrumReading]) -> None:
+        """Takes in all strings of a strum at once, at time t (s)."""
+        self.unread = {r.string: r.problem for r in readings if r.problem}
+        for r in readings:
+            if r.cents is not None and r.sigma_cents is not None:
+                self.trails[r.string].append(Point(t, r.cents, r.sigma_cents))
+                self.procedure = procedure.hear_strum(self.procedure, r.string, r.cents, r.sigma_cents)
+        read = {str(r.string): round(r.cents, 3) for r in readings if r.cents is not None}
+        self.session.log("strum", {"instrument": self.instrument, "cents": read})
+        self.procedure = procedure.step(self.procedure, 1)
         self._finish()
 
     def _in_hand(self, pitch: float, heard: int, t: float) -> int:
@@ -144,6 +159,18 @@ class TuneRun:
         if not moves:
             return f"{name} stays in {name_tuning(self.target).name}. Check every string."
         return f"{way}: {_moves(moves)}."
+
+
+def strum_words(readings: list[StrumReading]) -> str:
+    """What a strum brought, in a sentence."""
+    left = [ordinal(r.string) for r in readings if r.cents is None]
+    if len(left) == len(readings):
+        return "No string could be told apart: strum again, all strings, and let them ring."
+    if not left:
+        return "All strings read from one strum."
+    return (
+        f"{len(readings) - len(left)} strings read from one strum. Play the {' and the '.join(left)} alone."
+    )
 
 
 def _moves(moves: tuple[StringChange, ...]) -> str:

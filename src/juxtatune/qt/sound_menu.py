@@ -32,6 +32,7 @@ class SoundMenu:
         self._add(self.menu, "Simulated guitar", self.tune.use_simulated)
         self._add(self.menu, "Sound file…", self._open_file)
         self._add(self.menu, "Take a noise print of the room", self.tune.take_print)
+        self._add(self.menu, "Read all strings from one strum", self.tune.catch_strum)
         self.menu.addSeparator()
         try:
             found = devices()

@@ -11,9 +11,10 @@ from PySide6.QtCore import QObject, QThread, Signal
 
 from juxtatune.app.planning import NightPlanner, Outcome
 from juxtatune.core.errors import UserError
+from juxtatune.core.listening.catch import Ringing, StrumCatcher
 from juxtatune.core.listening.listener import Heard, Listener
 from juxtatune.core.listening.pluck import Targets
-from juxtatune.core.listening.source import SoundSource
+from juxtatune.core.listening.source import Block, SoundSource
 from juxtatune.core.planning.solve import Solution
 from juxtatune.core.repertoire.night import Gig
 
@@ -97,6 +98,7 @@ class AudioWorker(QThread):
     heard = Signal(object)
     level = Signal(float, str)  # dB, and what is wrong with it
     state = Signal(str)
+    caught = Signal(object, int)  # a strum: samples, rate in Hz
 
     def __init__(self, source: SoundSource, targets: Targets) -> None:
         super().__init__()
@@ -105,6 +107,12 @@ class AudioWorker(QThread):
         self._targets: Targets | None = targets
         self._running = True
         self._print = False
+        self._catcher: StrumCatcher | None = None
+        self._ringing: Ringing | None = None  # the strum that was caught
+
+    def catch_strum(self) -> None:
+        """Asks for the next strum; until it has rung, single strings are not listened for."""
+        self._catcher = StrumCatcher()
 
     def take_print(self) -> None:
         """Asks for a noise print of the next seconds."""
@@ -139,15 +147,11 @@ class AudioWorker(QThread):
                     self.state.emit("end of the file")
                     break
                 continue
-            if self._print:
-                self._print = False
-                listener.take_print()
-            heard: Heard = listener.feed(block)
-            self.heard.emit(heard)
-            word = "too loud" if heard.clipped else "too quiet" if heard.too_quiet else ""
-            self.level.emit(heard.level_db, word)
-            if heard.printed:
-                self.state.emit("The room is known: its noise and hum are looked past.")
+            if self._catcher is not None:
+                self._catch(self._catcher, block)
+            elif self._ringing is None or not self._ringing.goes_on(block):
+                self._ringing = None
+                self._listen(listener, block)
             produced += len(block.samples) / block.rate
             ahead = produced - (time.monotonic() - began)
             if ahead < -0.5:
@@ -155,6 +159,26 @@ class AudioWorker(QThread):
             elif ahead > 0.02:
                 time.sleep(ahead - 0.01)
         self.source.stop()
+
+    def _listen(self, listener: Listener, block: Block) -> None:
+        if self._print:
+            self._print = False
+            listener.take_print()
+        heard: Heard = listener.feed(block)
+        self.heard.emit(heard)
+        word = "too loud" if heard.clipped else "too quiet" if heard.too_quiet else ""
+        self.level.emit(heard.level_db, word)
+        if heard.printed:
+            self.state.emit("The room is known: its noise and hum are looked past.")
+
+    def _catch(self, catcher: StrumCatcher, block: Block) -> None:
+        strum = catcher.feed(block)
+        if strum is not None:
+            self._catcher, self._ringing = None, Ringing(block.samples)
+            self.caught.emit(*strum)
+        elif catcher.expired:
+            self._catcher = None
+            self.state.emit("No strum was heard. F11 listens for one again.")
 
     def _fresh(self, listener: Listener) -> Listener:
         with self._lock:

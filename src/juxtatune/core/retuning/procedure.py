@@ -162,6 +162,14 @@ def _judge(s: StringState, p: Procedure) -> StringState:
     return s
 
 
+def hear_strum(p: Procedure, string: int, cents: float, sigma: float) -> Procedure:
+    """The retune after one string of a strum was read: in the check it is checked or off, before that only known."""
+    state = replace(p.state(string), cents=cents, sigma=sigma)
+    if p.checking and sigma <= p.rules.surest:
+        state = replace(state, status=Status.CHECKED if abs(cents) <= p.rules.recheck else Status.OFF)
+    return replace(p, strings=tuple(state if s.string == string else s for s in p.strings))
+
+
 def _advance(p: Procedure) -> Procedure:
     """Into the check of all strings once every moving one has landed."""
     if p.checking or any(p.state(s).status is not Status.LANDED for s in p.moving):

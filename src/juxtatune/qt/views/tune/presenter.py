@@ -9,10 +9,12 @@ import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from juxtatune.app.session import Session
-from juxtatune.app.tune import Point, TuneRun, half_steps, ordinal
+from juxtatune.app.tune import Point, TuneRun, half_steps, ordinal, strum_words
 from juxtatune.core.errors import UserError
 from juxtatune.core.listening.listener import Heard
-from juxtatune.core.listening.source import SoundSource
+from juxtatune.core.listening.pluck import Targets
+from juxtatune.core.listening.source import Samples, SoundSource
+from juxtatune.core.listening.strum import StrumReading, read_strum
 from juxtatune.core.music.notes import pretty
 from juxtatune.core.music.tuning import Tuning
 from juxtatune.core.retuning import procedure
@@ -21,7 +23,7 @@ from juxtatune.core.sim.guitar import SimulatedGuitar
 from juxtatune.devices.sound_file import FileSource
 from juxtatune.devices.sound_in import LiveSource, find_device
 from juxtatune.qt.widgets.approach_values import Column, TrailPoint, figure
-from juxtatune.qt.worker import AudioWorker
+from juxtatune.qt.worker import AudioWorker, LatestWorker
 
 FORMS = {
     Status.STAYS: "waiting", Status.TO_GO: "moving", Status.FROM_ABOVE: "hollow",
@@ -68,6 +70,8 @@ class TunePresenter(QObject):
         self._repaint.setInterval(REPAINT_MS)
         self._repaint.timeout.connect(self._paint_if_new)
         self._new = False
+        self._strums = LatestWorker()
+        self._strums.done.connect(self._strum_read)
         self._talk = QTimer(self)
         self._talk.setInterval(1000)
         self._talk.timeout.connect(self._tick)
@@ -97,6 +101,7 @@ class TunePresenter(QObject):
     def close(self) -> None:
         self._talk.stop()
         self.stop()
+        self._strums.close()
 
     def listen(self) -> None:
         """Opens the wanted source and listens to it."""
@@ -112,6 +117,7 @@ class TunePresenter(QObject):
         self._worker.heard.connect(self._heard)
         self._worker.level.connect(self.level)
         self._worker.state.connect(self.message)
+        self._worker.caught.connect(self._caught)
         self._worker.start()
         self._repaint.start()
         self.source_changed.emit(self.source_name)
@@ -125,6 +131,37 @@ class TunePresenter(QObject):
             self.guitar.damp()
         self._worker.take_print()
         self.message.emit("Two seconds of silence, please: no string.")
+
+    def catch_strum(self) -> None:
+        """Listens for one strum and reads all strings from it."""
+        if self._worker is None or self.run is None:
+            self.message.emit("Open Tune first: a strum is read while it listens.")
+            return
+        if self.guitar is not None:
+            self.guitar.damp()
+        self._worker.catch_strum()
+        self.message.emit("Strum all strings once and let them ring for three seconds.")
+
+    def _caught(self, samples: Samples, rate: int) -> None:
+        if self.run is None:
+            return
+        if self.guitar is not None:
+            self.guitar.damp()
+        targets = Targets(self.run.target, reference=self.run.reference)
+        self._strums.ask(self.run, lambda: read_strum(samples, rate, targets))
+
+    def _strum_read(self, run: TuneRun, readings: list[StrumReading]) -> None:
+        if run is not self.run:
+            return
+        was = run.saved
+        try:
+            run.hear_strum(self._now, readings)
+        except UserError as error:
+            self.message.emit(error.message())
+        else:
+            self.message.emit(strum_words(readings))
+        self._say_saved(was)
+        self.changed.emit()
 
     def use_simulated(self) -> None:
         self._switch(None, None)
@@ -177,7 +214,10 @@ class TunePresenter(QObject):
         if heard.glimpse is not None:
             self._now = heard.glimpse.t
         self._new = True
-        if self.run.saved and not was:
+        self._say_saved(was)
+
+    def _say_saved(self, was: bool) -> None:
+        if self.run is not None and self.run.saved and not was:
             name = self.session.state.instrument(self.run.instrument).name
             self.message.emit(
                 f"Every string checked: {name} is in {self.tuning_name()} now, and the book knows."
@@ -286,6 +326,8 @@ class TunePresenter(QObject):
             return f"the {one} and the {other} ring together: damp one"
         if self.run.declined and s.string == self.run.procedure.active:
             return self.run.declined
+        if s.string in self.run.unread:
+            return self.run.unread[s.string]
         parts = []
         if s.sigma is not None:
             parts.append(f"certain to ±{max(0.1, s.sigma):.1f} ¢")

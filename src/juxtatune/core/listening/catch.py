@@ -1,0 +1,80 @@
+"""Catches one strum out of a running sound: a little before it, and as long as it takes to part the strings."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from juxtatune.core.listening.source import Block, Samples
+
+BEFORE_S, AFTER_S = 0.5, 3.2
+PATIENCE_S = 12.0  # without a strum
+LEAST_DB, RISE_DB = -55.0, 12.0  # of a strum: over full scale, over the sound before it
+LOOK_S = 0.02
+DIED_DB, ROOM_S = 15.0, 0.1
+
+
+class StrumCatcher:
+    """Feeds on blocks until a strum has rung long enough. A gap or another rate starts afresh."""
+
+    def __init__(self) -> None:
+        self._kept: list[Samples] = []
+        self._rate = 0
+        self._count = 0
+        self._began: int | None = None  # count of samples at the strum
+        self._waited = 0.0
+
+    @property
+    def expired(self) -> bool:
+        """True when nobody strums."""
+        return self._began is None and self._waited > PATIENCE_S
+
+    def feed(self, block: Block) -> tuple[Samples, int] | None:
+        """Takes the next block; the strum (samples, rate in Hz) once it is complete."""
+        if block.rate != self._rate or block.lost:
+            self._kept, self._rate, self._count, self._began = [], block.rate, 0, None
+        if self._began is None:
+            self._waited += len(block.samples) / block.rate
+            if self._rises(block):
+                self._began = self._count
+        self._kept.append(block.samples)
+        self._count += len(block.samples)
+        if self._began is None:
+            self._forget()
+            return None
+        if self._count - self._began < AFTER_S * self._rate:
+            return None
+        return np.concatenate(self._kept), self._rate
+
+    def _rises(self, block: Block) -> bool:
+        if self._count < ROOM_S * self._rate:
+            return False  # the room is not known yet
+        before = np.concatenate(self._kept)
+        now = _loudest(block.samples, self._rate)
+        return now > LEAST_DB and now > _level(before) + RISE_DB
+
+    def _forget(self) -> None:
+        while self._kept and self._count - len(self._kept[0]) >= BEFORE_S * self._rate:
+            self._count -= len(self._kept[0])
+            del self._kept[0]
+
+
+class Ringing:
+    """Tells when a strum that was read has died away or been damped, or a string is picked anew."""
+
+    def __init__(self, samples: Samples) -> None:
+        self._begin = self._lowest = _level(samples)
+
+    def goes_on(self, block: Block) -> bool:
+        level = _level(block.samples)
+        self._lowest = min(self._lowest, level)
+        return self._begin - DIED_DB < level < self._lowest + RISE_DB / 2
+
+
+def _level(x: Samples) -> float:
+    return float(10 * np.log10(np.mean(np.square(x)) + 1e-12))
+
+
+def _loudest(x: Samples, rate: int) -> float:
+    """Level (dB over full scale) of the loudest moment."""
+    size = max(1, min(len(x), int(LOOK_S * rate)))
+    return max((_level(x[k : k + size]) for k in range(0, len(x) - size + 1, size)), default=-120.0)
