@@ -257,6 +257,7 @@ def test_one_strum_checks_every_string(qtbot, window) -> None:
     press(qtbot, view, KEY.Key_F10)
     press(qtbot, view, KEY.Key_F11)
     assert "let them ring" in window.notice.text()
+    qtbot.wait(300)
     press(qtbot, view, KEY.Key_S)
     qtbot.waitUntil(lambda: "from one strum" in window.notice.text(), timeout=30000)
     for state in run.procedure.strings:
@@ -266,6 +267,7 @@ def test_one_strum_checks_every_string(qtbot, window) -> None:
     tune.turn(-8.0)
     qtbot.wait(600)
     press(qtbot, view, KEY.Key_F11)
+    qtbot.wait(300)
     press(qtbot, view, KEY.Key_S)
     qtbot.waitUntil(lambda: run.saved, timeout=30000)
     assert "strum" in [kind for _, kind, _ in window.session.book.log()]

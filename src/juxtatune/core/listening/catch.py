@@ -8,9 +8,9 @@ from juxtatune.core.listening.source import Block, Samples
 
 BEFORE_S, AFTER_S = 0.5, 3.2
 PATIENCE_S = 12.0  # without a strum
-LEAST_DB, RISE_DB = -55.0, 12.0  # of a strum: over full scale, over the sound before it
+LEAST_DB, RISE_DB = -55.0, 8.0  # of a strum: over full scale, over the sound before it
 LOOK_S = 0.02
-DIED_DB, ROOM_S = 15.0, 0.1
+DIED_DB, PICKED_DB, ROOM_S = 15.0, 6.0, 0.1
 
 
 class StrumCatcher:
@@ -67,7 +67,7 @@ class Ringing:
     def goes_on(self, block: Block) -> bool:
         level = _level(block.samples)
         self._lowest = min(self._lowest, level)
-        return self._begin - DIED_DB < level < self._lowest + RISE_DB / 2
+        return self._begin - DIED_DB < level < self._lowest + PICKED_DB
 
 
 def _level(x: Samples) -> float:
