@@ -85,7 +85,7 @@ def strum_picture(window: MainWindow, folder: Path) -> None:
     tune.catch_strum()
     wait(1.0)
     tune.strum()
-    wait(20, lambda: not run.procedure.state(6).status.name.startswith(("LANDED", "STAYS")))
+    wait(20, lambda: "from one strum" in window.notice.text())
     shoot(window, "strum", folder)
 
 

@@ -15,10 +15,8 @@ LOOSE = 0.15  # cents: the partials of one string agree better
 LOOSEST, LOW = 0.6, 5  # the same where four of the five lowest are there, or
 MANY = 8  # as many as this, half of that odd
 LIKELY = 55.0  # cents off its target that a string may be told so loosely
-LOWEST, LOWER = (
-    4,
-    8,
-)  # a string that sounds at all is heard in one of so many partials; odd ones are among the low
+LOWEST = 4  # a string that sounds at all is heard in one of so many partials
+LOWER = 8  # odd ones are among so many
 BESIDE, UPON = 0.3, 0.6  # Hz
 HIGHEST, ABOVE = 40, 1.5  # partial; cents
 STRAY = 4.0  # cents
@@ -86,4 +84,6 @@ def _sounds(found: Settled, off: float, hidden: NDArray[np.int64]) -> bool:
     )
     alone = np.any(odd & (n % 3 != 0))
     low = odd[n <= LOWER]
-    return bool(agrees and own >= 2 and alone and np.mean(odd) >= 0.25 and np.mean(low) >= 0.25)
+    return bool(
+        agrees and own >= 2 and alone and np.mean(odd) >= 0.25 and low.sum() >= max(1, 0.25 * len(low))
+    )

@@ -34,6 +34,7 @@ class Sinusoids:
 
 
 def sinusoids(x: Samples, rate: float) -> Sinusoids | None:
+    """Every damped sinusoid of a stretch of sound (N,) at `rate` Hz that stands above the noise; None when there is none."""
     centres = _bands(x, rate)
     if len(centres) == 0:
         return None
