@@ -255,6 +255,10 @@ def test_one_strum_checks_every_string(qtbot, window) -> None:
     stray = [100 * (guitar.pitch(s) - run.source.pitch(s)) for s in run.target.strings]
     guitar.detune([m + a + truth[s] for m, a, s in zip(moved, stray, truth, strict=True)])
     press(qtbot, view, KEY.Key_F10)
+    press(qtbot, view, KEY.Key_F9)
+    press(qtbot, view, KEY.Key_F11)
+    assert "F9 goes on" in window.notice.text()
+    press(qtbot, view, KEY.Key_F9)
     press(qtbot, view, KEY.Key_F11)
     assert "let them ring" in window.notice.text()
     qtbot.wait(300)

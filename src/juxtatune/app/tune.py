@@ -73,6 +73,8 @@ class TuneRun:
 
     def hear_strum(self, t: float, readings: list[StrumReading]) -> None:
         """Takes in all strings of a strum at once, at time t (s)."""
+        if self.held:
+            return
         self.unread = {r.string: r.problem for r in readings if r.problem}
         for r in readings:
             if r.cents is not None and r.sigma_cents is not None:
@@ -168,9 +170,7 @@ def strum_words(readings: list[StrumReading]) -> str:
         return "No string could be told apart: strum again, all strings, and let them ring."
     if not left:
         return "All strings read from one strum."
-    return (
-        f"{len(readings) - len(left)} strings read from one strum. Play the {' and the '.join(left)} alone."
-    )
+    return f"{len(readings) - len(left)} strings read from one strum. Play alone: the {', the '.join(left)}."
 
 
 def _moves(moves: tuple[StringChange, ...]) -> str:

@@ -5,13 +5,14 @@ from __future__ import annotations
 import threading
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from typing import Any
 
 from PySide6.QtCore import QObject, QThread, Signal
 
 from juxtatune.app.planning import NightPlanner, Outcome
 from juxtatune.core.errors import UserError
-from juxtatune.core.listening.catch import Ringing, StrumCatcher
+from juxtatune.core.listening.catch import Ringing, StrumCatcher, level_db
 from juxtatune.core.listening.listener import Heard, Listener
 from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.source import Block, SoundSource
@@ -134,7 +135,7 @@ class AudioWorker(QThread):
             return
         listener = Listener(Targets())
         began, produced = time.monotonic(), 0.0
-        lost = False
+        lost, skipped = False, 0
         while self._running:
             listener = self._fresh(listener)
             block = self.source.read(0.05)
@@ -149,9 +150,14 @@ class AudioWorker(QThread):
                 continue
             if self._catcher is not None:
                 self._catch(self._catcher, block)
-            elif self._ringing is None or not self._ringing.goes_on(block):
+                skipped += len(block.samples)
+            elif self._ringing is not None and self._ringing.goes_on(block):
+                skipped += len(block.samples)
+            else:
                 self._ringing = None
-                self._listen(listener, block)
+                # what was not listened to is a gap: no leap in it is an onset
+                self._listen(listener, replace(block, lost=block.lost + skipped))
+                skipped = 0
             produced += len(block.samples) / block.rate
             ahead = produced - (time.monotonic() - began)
             if ahead < -0.5:
@@ -173,6 +179,7 @@ class AudioWorker(QThread):
 
     def _catch(self, catcher: StrumCatcher, block: Block) -> None:
         strum = catcher.feed(block)
+        self.level.emit(level_db(block.samples), "")
         if strum is not None:
             self._catcher, self._ringing = None, Ringing(block.samples)
             self.caught.emit(*strum)

@@ -50,7 +50,7 @@ class StrumCatcher:
             return False  # the room is not known yet
         before = np.concatenate(self._kept)
         now = _loudest(block.samples, self._rate)
-        return now > LEAST_DB and now > _level(before) + RISE_DB
+        return now > LEAST_DB and now > level_db(before) + RISE_DB
 
     def _forget(self) -> None:
         while self._kept and self._count - len(self._kept[0]) >= BEFORE_S * self._rate:
@@ -62,19 +62,20 @@ class Ringing:
     """Tells when a strum that was read has died away or been damped, or a string is picked anew."""
 
     def __init__(self, samples: Samples) -> None:
-        self._begin = self._lowest = _level(samples)
+        self._begin = self._lowest = level_db(samples)
 
     def goes_on(self, block: Block) -> bool:
-        level = _level(block.samples)
+        level = level_db(block.samples)
         self._lowest = min(self._lowest, level)
         return self._begin - DIED_DB < level < self._lowest + PICKED_DB
 
 
-def _level(x: Samples) -> float:
+def level_db(x: Samples) -> float:
+    """Mean level in dB over full scale."""
     return float(10 * np.log10(np.mean(np.square(x)) + 1e-12))
 
 
 def _loudest(x: Samples, rate: int) -> float:
     """Level (dB over full scale) of the loudest moment."""
     size = max(1, min(len(x), int(LOOK_S * rate)))
-    return max((_level(x[k : k + size]) for k in range(0, len(x) - size + 1, size)), default=-120.0)
+    return max((level_db(x[k : k + size]) for k in range(0, len(x) - size + 1, size)), default=-120.0)

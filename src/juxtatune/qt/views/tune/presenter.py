@@ -137,6 +137,9 @@ class TunePresenter(QObject):
         if self._worker is None or self.run is None:
             self.message.emit("Open Tune first: a strum is read while it listens.")
             return
+        if self.run.held:
+            self.message.emit("Tuning is held: F9 goes on, then F11 hears a strum.")
+            return
         if self.guitar is not None:
             self.guitar.damp()
         self._worker.catch_strum()
