@@ -11,10 +11,15 @@ from juxtatune.core.listening.project import hann, project
 from juxtatune.core.listening.source import Samples
 
 LOOK_S = 0.2
+LEAST_SCORE, RICH_SCORE = 0.5, 0.3
 STEP_S = 0.1
 LEAST_STEP_S = 0.04
 LEAST_JUMP = 0.8  # of a partial's size; beating and glides move it by a third of that in the same time
 LEAST_JUMP_RISING = 0.6  # the same where they grow
+STEADY_JUMP, STEADY_JUMP_RISING = 0.7, 0.4  # the same where they otherwise move less by this factor:
+STEADIER = 3.0
+UNSTEADY = 1.6  # what a pluck's jump has over those of a distorted string that just rings on
+LOOK_AROUND_S = 0.8
 YOUNG_S = 0.45  # so long after its onset a glide moves partials too, and only a rise in power tells a pluck
 DAMPED, RISEN = 0.35, 1.3  # power after by power before
 HIGHEST = 9  # partials looked at: higher ones turn too fast to be foretold
@@ -34,13 +39,17 @@ def picked_again(
         return None
     peaks = new_peaks(x[begin : begin + length], None, rate)
     tones = candidates(peaks)
-    if not tones or tones[0].score < 0.5:
+    if not tones or tones[0].score < (RICH_SCORE if tones[0].rich else LEAST_SCORE):
         return None
-    return (tones[0], peaks) if _jumps(x, rate, tones[0], onset, since, least) else None
+    return (tones[0], peaks) if _jumps(x, rate, tones[0], (since, onset, following), least) else None
 
 
-def _jumps(x: Samples, rate: float, tone: Tone, onset: float, since: float, least: float) -> bool:
-    """True when a tone that rings since a moment (s) does not just ring on at an onset, but is picked again."""
+def _jumps(x: Samples, rate: float, tone: Tone, times: tuple[float, float, float], least: float) -> bool:
+    """True when a tone does not just ring on at an onset, but is picked again.
+
+    `times` are when it began (s, 0 where that is not known), the onset, and when the next may be.
+    """
+    since, onset, following = times
     hz = np.array([f for n, f, _ in tone.matched if n <= HIGHEST])
     step = min(STEP_S, (onset - since - 0.035) / 2)
     if len(hz) < (4 if tone.f1 < 500 else 3) or step < LEAST_STEP_S:
@@ -52,9 +61,30 @@ def _jumps(x: Samples, rate: float, tone: Tone, onset: float, since: float, leas
     first, second, third = (_partials(x[at : at + size], hz, rate) for at in (last - size, last, begin))
     jump = _jump(first, second, third, hz, size, begin - last, rate)
     rise = float(np.sum(np.abs(third) ** 2) / (np.sum(np.abs(second) ** 2) + 1e-30))
-    if rise > RISEN:
-        return jump > LEAST_JUMP_RISING
-    return rise > DAMPED and jump > least and onset - since >= YOUNG_S
+    if not rise > DAMPED or jump < STEADY_JUMP_RISING:
+        return False
+    around = [(onset + 0.05, min(following, onset + LOOK_AROUND_S))]
+    if since > 0:
+        around.append((max(since + 0.05, onset - LOOK_AROUND_S), onset - 0.015))
+    usual = max(_usual_jump(x, rate, hz, size, start, end) for start, end in around)
+    settled = onset - since >= YOUNG_S
+    if settled and usual > 0 and jump > STEADIER * usual:
+        return jump > (STEADY_JUMP_RISING if rise > RISEN else STEADY_JUMP)
+    least = LEAST_JUMP_RISING if rise > RISEN else least
+    return (rise > RISEN or settled) and jump > max(least, UNSTEADY * usual)
+
+
+def _usual_jump(
+    x: Samples, rate: float, hz: NDArray[np.floating], size: int, start: float, end: float
+) -> float:
+    """The median jump (0: unknown) of partials between two moments (s) at which nothing is thought to happen."""
+    ahead = size + int(0.033 * rate)
+    first, last = int(start * rate), min(int(end * rate), len(x)) - size - ahead - size
+    at = np.arange(first, last, size // 2)
+    if len(at) == 0:
+        return 0.0
+    parts = [[_partials(x[k : k + size], hz, rate) for k in (a, a + size, a + size + ahead)] for a in at]
+    return float(np.median([_jump(*three, hz, size, ahead, rate) for three in parts]))
 
 
 def _jump(

@@ -19,6 +19,7 @@ from juxtatune.core.listening.whose import told_apart
 LOOK_S = 0.3  # what a tone is best told by
 UNREAD_DB = 8.0
 LOUDER = 6.0  # in power: what sounds so much louder is no echo of what was heard before
+FRESH = 0.3  # weight of a low partial that no swelling of a ringing string reaches
 RISING = 2.0  # weight of new partials that only a pluck brings: beating brings a third of it
 HUM_DECAY_DB = 1.0  # a string loses at least this much in a second
 
@@ -104,7 +105,8 @@ def _again(x: Samples, rate: float, c: Candidate, following: float, before: Cand
         return True
     since = before.onset
     least = LEAST_JUMP_RISING if c.tone.explained > RISING else LEAST_JUMP
-    return c.onset - since > 1.0 or picked_again(x, rate, c.onset, following, since, least) is not None
+    fresh = max((w for n, _, w in c.tone.matched if n <= 8), default=0.0) > FRESH
+    return (c.onset - since > 1.0 and fresh) or picked_again(x, rate, c.onset, following, since, least) is not None
 
 
 def _sounds(x: Samples, rate: float, c: Candidate, begin: float, end: float) -> bool:

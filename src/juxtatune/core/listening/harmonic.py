@@ -16,6 +16,7 @@ from juxtatune.core.listening import kernels
 from juxtatune.core.listening.peaks import Peaks
 
 LOWEST_F0, HIGHEST_F0 = 26.0, 1450.0
+RICH, RICH_LOW = 6.0, 6  # in weight; of the first eight partials
 
 
 @dataclass(frozen=True)
@@ -34,6 +35,11 @@ class Tone:
     @property
     def explained(self) -> float:
         return sum(w for _, _, w in self.matched)
+
+    @property
+    def rich(self) -> bool:
+        """Whether so much is explained, low partials most, that it is a string whatever else sounds."""
+        return self.explained >= RICH and sum(n <= 8 for n, _, _ in self.matched) >= RICH_LOW
 
 
 def candidates(peaks: Peaks, ranges: list[tuple[float, float]] | None = None) -> list[Tone]:
@@ -57,7 +63,7 @@ def candidates(peaks: Peaks, ranges: list[tuple[float, float]] | None = None) ->
 def score_tone(peaks: Peaks, f1: float) -> Tone | None:
     """Matches the peaks to the partials of a tone near f1, refining it; None when nothing fits."""
     number = np.zeros(len(peaks), np.int64)
-    value, refined, stretch = kernels.score(peaks.hz, peaks.weight, peaks.resolution, f1, number)
+    value, refined, stretch = kernels.score(peaks.hz, peaks.weight, peaks.powers, peaks.resolution, f1, number)
     return _tone(peaks, refined, stretch, value, number) if number.any() else None
 
 

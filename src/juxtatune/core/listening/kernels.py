@@ -16,6 +16,7 @@ STIFFER = 0.02  # by which a stiff string must score better than a common one
 BEST = 24  # tones kept
 TRACE = 100.0  # in power
 MISSING = 0.55  # penalty for partials that should be there and are not
+SKIRT, SKIRT_REACH = 30.0, 0.2  # in power and parts of f1: what so much stronger a partial is surrounded by is its own
 
 
 @_jit
@@ -68,14 +69,14 @@ def refine(hz, weight, number, f1, stiffest):
 
 
 @_jit
-def score(hz, weight, resolution, f1, number):
+def score(hz, weight, power, resolution, f1, number):
     """Refines f1 on the peaks and scores it. Returns (score, f1, B); `number` holds the match.
 
     A string of common stiffness first: where any is allowed, stray peaks are taken for partials.
     """
-    value, refined, stretch = _score(hz, weight, resolution, f1, COMMON_STRETCH, number)
+    value, refined, stretch = _score(hz, weight, power, resolution, f1, COMMON_STRETCH, number)
     stiff = np.zeros(len(hz), np.int64)
-    other, refined_stiff, stretch_stiff = _score(hz, weight, resolution, f1, MOST_STRETCH, stiff)
+    other, refined_stiff, stretch_stiff = _score(hz, weight, power, resolution, f1, MOST_STRETCH, stiff)
     if other > value + STIFFER:
         number[:] = stiff
         return other, refined_stiff, stretch_stiff
@@ -83,7 +84,7 @@ def score(hz, weight, resolution, f1, number):
 
 
 @_jit
-def _score(hz, weight, resolution, f1, stiffest, number):
+def _score(hz, weight, power, resolution, f1, stiffest, number):
     stretch = 0.0
     # low partials first: a stiff string's 25th lies where an unstretched 27th would
     for most in (7, 14, 30, MOST_NUMBER):
@@ -94,7 +95,8 @@ def _score(hz, weight, resolution, f1, stiffest, number):
     total = explained = 0.0
     top = 0
     for k in range(len(hz)):
-        total += weight[k]
+        if number[k] > 0 or not _in_skirt(hz, power, number, k, SKIRT_REACH * f1):
+            total += weight[k]
         if number[k] > 0:
             explained += weight[k]
             present[number[k]] = max(weight[k], 1e-9)
@@ -114,6 +116,18 @@ def _score(hz, weight, resolution, f1, stiffest, number):
 
 
 @_jit
+def _in_skirt(hz, power, number, k, reach):
+    """Whether a peak is a ripple of a much stronger partial near it, as a pick or distortion makes."""
+    for step in (-1, 1):
+        j = k + step
+        while 0 <= j < len(hz) and abs(hz[j] - hz[k]) < reach:
+            if number[j] > 0 and power[j] > SKIRT * power[k]:
+                return True
+            j += step
+    return False
+
+
+@_jit
 def best_tones(hz, weight, power, resolution, proposals):
     """Scores every proposal and keeps the best that differ. Returns (f1, B, score, partial numbers (k, peaks)).
 
@@ -123,7 +137,7 @@ def best_tones(hz, weight, power, resolution, proposals):
     number = np.zeros(len(hz), np.int64)
     scores, refined = np.empty(len(proposals)), np.empty(len(proposals))
     for k in range(len(proposals)):
-        scores[k], refined[k], _ = score(hz, weight, resolution, proposals[k], number)
+        scores[k], refined[k], _ = score(hz, weight, power, resolution, proposals[k], number)
     count = kept = 0
     found, place = np.empty(BEST), np.empty(BEST)
     f1, stretch, value = np.empty(BEST), np.empty(BEST), np.empty(BEST)
@@ -158,7 +172,7 @@ def _near(known, count, x, width):
 @_jit
 def _raised(hz, weight, power, resolution, proposal, number):
     """The tone of a proposal (score, f1, B), or its multiple, when partials that are none of it are but a trace."""
-    value, f1, stretch = score(hz, weight, resolution, proposal, number)
+    value, f1, stretch = score(hz, weight, power, resolution, proposal, number)
     other = np.zeros(len(hz), np.int64)
     for m in (4, 3, 2):
         on = off = 0.0
@@ -169,7 +183,7 @@ def _raised(hz, weight, power, resolution, proposal, number):
                 else:
                     off += power[k]
         if on > 0 and on >= TRACE * off:
-            up, f1_up, stretch_up = score(hz, weight, resolution, m * f1, other)
+            up, f1_up, stretch_up = score(hz, weight, power, resolution, m * f1, other)
             if other.any():
                 number[:] = other
                 return max(up, value), f1_up, stretch_up

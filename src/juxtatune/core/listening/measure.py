@@ -23,7 +23,9 @@ REFINE_S = 0.05
 ATTACK_BEFORE_S, NOTED_S = 0.08, 0.015
 DAMPED_S = 0.03  # from the frame before the fall to the fall itself
 LEAST_SCORE = 0.42
+RICH_SCORE = 0.25
 SURE_SCORE = 0.75  # above it a tone of new partials is not doubted
+CLEARER = 0.3  # in score: so it is picked again itself, and not its octave
 NEAR = 0.75  # semitones from a string's target
 MOSTLY, CLOSE = 0.96, 0.2  # of the power; in score
 ODD, NOWHERE = 0.06, 0.25  # what a tone's score loses further off, and on no string
@@ -88,7 +90,7 @@ def _power(part: Samples, rate: float, f1: float) -> float:
 
 def _takes_over(again: Tone, best: Tone, ringing: tuple[float, ...]) -> bool:
     """Whether a tone that jumps is the one picked, and not a lower one that rings under it."""
-    return _rang(again, ringing) and not _is_multiple(best, again)
+    return _rang(again, ringing) and (again.score > best.score + CLEARER or not _is_multiple(best, again))
 
 
 def _rang(tone: Tone, ringing: tuple[float, ...]) -> bool:
@@ -130,9 +132,8 @@ def _is_string(tone: Tone) -> bool:
     """A string has several partials, low ones among them, that explain most of what is new."""
     numbers = [n for n, _, _ in tone.matched]
     enough = 3 if tone.f1 < 500 else 2
-    return (
-        tone.score >= LEAST_SCORE and len(numbers) >= enough and min(numbers) <= 3 and tone.explained >= 0.8
-    )
+    least = RICH_SCORE if tone.rich else LEAST_SCORE
+    return tone.score >= least and len(numbers) >= enough and min(numbers) <= 3 and tone.explained >= 0.8
 
 
 def envelope(
