@@ -83,7 +83,9 @@ def synthetic(r, kind, tuning, left_out):
 @functools.cache
 def alone(pitch, program, font):
     x = np.concatenate([np.zeros(RATE // 2), sampled.note(pitch, program, font=font), np.zeros(RATE // 4)])
-    return max((q for q in analyse(x, RATE, Targets(None)) if q.f1), key=lambda q: q.end - q.start).f1
+    return min(
+        (q.f1 for q in analyse(x, RATE, Targets(None)) if q.f1), key=lambda f1: abs(np.log(f1 / hz(pitch)))
+    )
 
 
 def banked(r, bank, program, tuning, left_out, against):

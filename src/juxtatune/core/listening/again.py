@@ -67,11 +67,14 @@ def _jumps(x: Samples, rate: float, tone: Tone, times: tuple[float, float, float
     if since > 0:
         around.append((max(since + 0.05, onset - LOOK_AROUND_S), onset - 0.015))
     usual = max(_usual_jump(x, rate, hz, size, start, end) for start, end in around)
-    settled = onset - since >= YOUNG_S
+    return _is_a_pluck(jump, rise > RISEN, usual, onset - since >= YOUNG_S, least)
+
+
+def _is_a_pluck(jump: float, risen: bool, usual: float, settled: bool, least: float) -> bool:
+    """Whether a jump is that of a pluck; `usual` is how the partials jump elsewhere (0: unknown)."""
     if settled and usual > 0 and jump > STEADIER * usual:
-        return jump > (STEADY_JUMP_RISING if rise > RISEN else STEADY_JUMP)
-    least = LEAST_JUMP_RISING if rise > RISEN else least
-    return (rise > RISEN or settled) and jump > max(least, UNSTEADY * usual)
+        return jump > (STEADY_JUMP_RISING if risen else STEADY_JUMP)
+    return (risen or settled) and jump > max(LEAST_JUMP_RISING if risen else least, UNSTEADY * usual)
 
 
 def _usual_jump(
@@ -79,12 +82,14 @@ def _usual_jump(
 ) -> float:
     """The median jump (0: unknown) of partials between two moments (s) at which nothing is thought to happen."""
     ahead = size + int(0.033 * rate)
-    first, last = int(start * rate), min(int(end * rate), len(x)) - size - ahead - size
-    at = np.arange(first, last, size // 2)
+    at = np.arange(int(start * rate), min(int(end * rate), len(x)) - 2 * size - ahead, size // 2)
     if len(at) == 0:
         return 0.0
-    parts = [[_partials(x[k : k + size], hz, rate) for k in (a, a + size, a + size + ahead)] for a in at]
-    return float(np.median([_jump(*three, hz, size, ahead, rate) for three in parts]))
+    jumps = []
+    for a in at:
+        first, second, third = (_partials(x[k : k + size], hz, rate) for k in (a, a + size, a + size + ahead))
+        jumps.append(_jump(first, second, third, hz, size, ahead, rate))
+    return float(np.median(jumps))
 
 
 def _jump(

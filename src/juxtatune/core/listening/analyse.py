@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from juxtatune.core.listening.again import LEAST_JUMP, LEAST_JUMP_RISING, picked_again
-from juxtatune.core.listening.bleed import without_bleed
+from juxtatune.core.listening.bleed import without_bleed, without_strays
 from juxtatune.core.listening.detect import onsets
 from juxtatune.core.listening.frames import to_working_rate
 from juxtatune.core.listening.hum import MAINS_HZ, without_hum
@@ -38,16 +38,18 @@ def analyse_working(x: Samples, rate: float, targets: Targets) -> list[Reading]:
     x = without_hum(x, rate)
     found = confirmed(x, rate, onsets(x, rate), targets)
     found = without_bleed(found, targets)
-    readings = []
+    readings: list[Reading | None] = []
     for k, c in enumerate(found):
         later = found[k + 1 :]
         same = next((d.onset for d in later if _same_pitch(c, d)), length)
         crowd = later[0].onset if later else length
-        readings.append(read(x, rate, c, min(same, length), crowd, targets))
+        still = tuple(r.f1 for r in readings if r is not None and r.f1 is not None and r.end > c.onset + 0.1)
+        readings.append(read(x, rate, c, min(same, length), crowd, targets, still))
     heard = [r for r in readings if r is not None]
     # what cannot be read is worth saying of a pluck, not of every sound beside one
     loudest = max((r.level_db for r in heard), default=0.0)
-    return told_apart([r for r in heard if r.f1 is not None or r.level_db > loudest - UNREAD_DB], targets)
+    heard = [r for r in heard if r.f1 is not None or r.level_db > loudest - UNREAD_DB]
+    return without_strays(told_apart(heard, targets), targets)
 
 
 def _same_pitch(a: Candidate, b: Candidate) -> bool:
@@ -106,7 +108,9 @@ def _again(x: Samples, rate: float, c: Candidate, following: float, before: Cand
     since = before.onset
     least = LEAST_JUMP_RISING if c.tone.explained > RISING else LEAST_JUMP
     fresh = max((w for n, _, w in c.tone.matched if n <= 8), default=0.0) > FRESH
-    return (c.onset - since > 1.0 and fresh) or picked_again(x, rate, c.onset, following, since, least) is not None
+    return (c.onset - since > 1.0 and fresh) or picked_again(
+        x, rate, c.onset, following, since, least
+    ) is not None
 
 
 def _sounds(x: Samples, rate: float, c: Candidate, begin: float, end: float) -> bool:

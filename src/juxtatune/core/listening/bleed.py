@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from juxtatune.core.listening.assign import place_pitch
 from juxtatune.core.listening.measure import Candidate
-from juxtatune.core.listening.pluck import Targets
+from juxtatune.core.listening.pluck import Reading, Targets
 
 FAR_DB = 19.0  # this far below the loud plucks nothing is the player's
 ODD_DB = 12.0  # as far as this only what lies on a string near its target
@@ -15,6 +15,8 @@ GAP_DB = 4.0  # an empty stretch of levels this wide may part two players
 OTHER_DB = 12.0  # a player is no softer than this
 FEW, ALIKE_DB = 3, 8.0  # loud plucks lie so close together
 NEAR = 0.75  # semitones from a target at which a string is usually found
+VAGUE = 2.0  # cents
+ASTRAY, FOUND = 150.0, 100.0  # cents from a target: far off, and near enough to be it
 
 
 def without_bleed(found: list[Candidate], targets: Targets) -> list[Candidate]:
@@ -72,3 +74,25 @@ def _another_player(
     own = sum(s is not None and s not in loud for s in members)
     few = len(members) <= len(targets.tuning.pitches)
     return none if few and own >= 0.5 * len(members) else quiet
+
+
+def without_strays(heard: list[Reading], targets: Targets) -> list[Reading]:
+    """Leaves out what begins under a louder string and cannot be read, is no string's, or is one that is heard better.
+
+    A string that is on its way from another tuning may lie anywhere, so nothing is left out there.
+    """
+    if targets.tuning is None or targets.source is not None:
+        return heard
+    placed = [r for r in heard if r.string is not None and r.cents is not None and abs(r.cents) < FOUND]
+    return [r for r in heard if not (_astray(r, placed) and any(_rings_over(q, r) for q in placed))]
+
+
+def _astray(r: Reading, placed: list[Reading]) -> bool:
+    if r.f1 is None or r.cents is None or r.sigma_cents is None or r.string is None:
+        return True
+    doubtful = abs(r.cents) > ASTRAY or r.sigma_cents > VAGUE
+    return doubtful and any(q is not r and q.string == r.string for q in placed)
+
+
+def _rings_over(louder: Reading, r: Reading) -> bool:
+    return louder.start < r.start - 0.05 and louder.end > r.start + 0.03 and louder.level_db > r.level_db

@@ -63,7 +63,9 @@ def candidates(peaks: Peaks, ranges: list[tuple[float, float]] | None = None) ->
 def score_tone(peaks: Peaks, f1: float) -> Tone | None:
     """Matches the peaks to the partials of a tone near f1, refining it; None when nothing fits."""
     number = np.zeros(len(peaks), np.int64)
-    value, refined, stretch = kernels.score(peaks.hz, peaks.weight, peaks.powers, peaks.resolution, f1, number)
+    value, refined, stretch = kernels.score(
+        peaks.hz, peaks.weight, peaks.powers, peaks.resolution, f1, number
+    )
     return _tone(peaks, refined, stretch, value, number) if number.any() else None
 
 

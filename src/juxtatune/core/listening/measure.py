@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,9 +15,11 @@ from juxtatune.core.listening.peaks import new_peaks
 from juxtatune.core.listening.pluck import Reading, Targets
 from juxtatune.core.listening.project import hann, project
 from juxtatune.core.listening.source import Samples
+from juxtatune.core.listening.strums.settling import apart
 
 ATTACK_FROM, ATTACK_TO = 0.012, 0.112
-LONGEST_LOOK = 12.0
+LONGEST_LOOK, LONGEST_APART = 12.0, 2.4  # s
+UNSURE_APART = 0.07  # cents: what is less sure is taken apart from what sounds beside it
 UNSURE, AGREE = 0.5, 40.0  # cents
 REFINE_S = 0.05
 ATTACK_BEFORE_S, NOTED_S = 0.08, 0.015
@@ -250,10 +252,17 @@ def _with_attack(x: Samples, rate: float, fit: Fit, onset: float) -> float:
 
 
 def read(
-    x: Samples, rate: float, c: Candidate, limit: float, crowd: float, targets: Targets
+    x: Samples,
+    rate: float,
+    c: Candidate,
+    limit: float,
+    crowd: float,
+    targets: Targets,
+    ringing: tuple[float, ...] = (),
 ) -> Reading | None:
     """The reading of a confirmed candidate; `limit` ends the sound, `crowd` is when another string joins.
 
+    `ringing` (Hz) are the strings that still sound: what they make unsure is taken apart from them.
     None for what turns out to be a noise of less than 60 ms.
     """
     numbers = np.array([n for n, _, _ in c.tone.matched][:8])
@@ -276,6 +285,8 @@ def read(
         onset = _with_attack(x, rate, fit, refine_onset(x, rate, fit, c.onset))
         again = fit_pluck(x, rate, onset + 0.002, min(until, onset + 4.0), fit.f1, fit.stretch)
         fit = _reconsidered(x, rate, again or fit, onset + 0.002, min(until, onset + 4.0))
+        if fit.sigma_cents > UNSURE_APART:
+            fit = _apart(x, rate, fit, onset, min(until, onset + LONGEST_APART), ringing)
     return _reading(c, fit, onset, end, until, targets)
 
 
@@ -290,6 +301,14 @@ def _reconsidered(x: Samples, rate: float, fit: Fit, start: float, end: float) -
     ]
     near = [o for o in others if o is not None and abs(1200 * np.log2(o.f1 / fit.f1)) < AGREE]
     return min([fit, *near], key=lambda f: f.sigma_cents)
+
+
+def _apart(x: Samples, rate: float, fit: Fit, start: float, end: float, ringing: tuple[float, ...]) -> Fit:
+    """The fit, or what is left for it when the strings that ring along are taken away, if that is surer."""
+    found = apart(x, rate, start, end, fit.f1, ringing)
+    if found is None or found.sigma > fit.sigma_cents or abs(1200 * np.log2(found.f1 / fit.f1)) > AGREE:
+        return fit
+    return replace(fit, f1=found.f1, stretch=found.stretch, sigma_cents=found.sigma)
 
 
 def _unread(c: Candidate, end: float, targets: Targets, why: str) -> Reading:

@@ -16,10 +16,10 @@ from juxtatune.core.listening.frames import to_working_rate
 from juxtatune.core.listening.partials import CENTS
 from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.source import Samples
-from juxtatune.core.listening.strums.ringing import ringing, taken_by
-from juxtatune.core.listening.strums.sinusoids import Rows, Sinusoids, sinusoids
+from juxtatune.core.listening.strums.settling import settle_all
+from juxtatune.core.listening.strums.sinusoids import sinusoids
 from juxtatune.core.listening.strums.unbent import BENT, unbent
-from juxtatune.core.listening.strums.voting import Settled, vote
+from juxtatune.core.listening.strums.voting import Settled
 from juxtatune.core.music.tuning import SAME
 
 SETTLE_S, EARLIER_S = 0.6, 0.3  # the glide of the attack is left out
@@ -27,7 +27,6 @@ SURE = 0.8  # cents: what is read earlier must be as sure
 SURER = 2.0  # log odds; what the glide leaves is easily read as a string
 SAME_CENTS = 4.0
 LONGEST_S = 2.4
-PASSES = 2
 PRIOR = 4.6  # log odds that a string of a strum is read rightly
 
 
@@ -74,7 +73,7 @@ def _settled_after(x: Samples, rate: float, settle: float, goals: dict[int, floa
     heard = sinusoids(segment, rate) if segment is not None else None
     if heard is None:
         return {}
-    return {s: unbent(heard, found) for s, found in _settle_all(heard, goals).items()}
+    return {s: unbent(heard, found) for s, found in settle_all(heard, goals).items()}
 
 
 def _after_strum(x: Samples, rate: float, settle: float) -> Samples | None:
@@ -91,26 +90,6 @@ def _after_strum(x: Samples, rate: float, settle: float) -> Samples | None:
         begin = max(begin - settle + 0.1, end - 0.9)
     segment = x[int(begin * rate) : int(end * rate)]
     return segment if len(segment) >= 0.5 * rate else None
-
-
-def _settle_all(heard: Sinusoids, goals: dict[int, float]) -> dict[int, Settled]:
-    """Lowest strings first: their odd partials are theirs alone. Each takes its sinusoids away from the rest.
-
-    Then each again from what no other string explains: one may have hidden in the partials of a higher one.
-    """
-    settled: dict[int, Settled] = {}
-    taken: dict[int, Rows] = {}
-    for _ in range(PASSES):
-        for string in sorted(goals, key=lambda s: goals[s]):
-            others = {s: rows for s, rows in taken.items() if s != string}
-            free = ~np.any([np.zeros(len(heard.hz), bool), *others.values()], axis=0)
-            found = vote(heard, goals[string], [g for s, g in goals.items() if s != string], free)
-            found = ringing(heard, found, goals[string], free) if found else None
-            if found is not None:
-                settled[string], taken[string] = found, taken_by(heard, found)
-            elif string in settled:
-                del settled[string], taken[string]
-    return settled
 
 
 def _report(

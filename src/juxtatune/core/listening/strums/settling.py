@@ -1,0 +1,46 @@
+"""All strings of a sound, each from what the others do not explain."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from juxtatune.core.listening.source import Samples
+from juxtatune.core.listening.strums.ringing import ringing, taken_by
+from juxtatune.core.listening.strums.sinusoids import Rows, Sinusoids, sinusoids
+from juxtatune.core.listening.strums.unbent import unbent
+from juxtatune.core.listening.strums.voting import Settled, vote
+
+PASSES = 2
+SETTLE_S, LEAST_S = 0.15, 0.6  # the glide of the attack is left out, where enough is left
+
+
+def settle_all(heard: Sinusoids, goals: dict[int, float]) -> dict[int, Settled]:
+    """Lowest strings first: their odd partials are theirs alone. Each takes its sinusoids away from the rest.
+
+    Then each again from what no other string explains: one may have hidden in the partials of a higher one.
+    """
+    settled: dict[int, Settled] = {}
+    taken: dict[int, Rows] = {}
+    for _ in range(PASSES):
+        for string in sorted(goals, key=lambda s: goals[s]):
+            others = {s: rows for s, rows in taken.items() if s != string}
+            free = ~np.any([np.zeros(len(heard.hz), bool), *others.values()], axis=0)
+            found = vote(heard, goals[string], [g for s, g in goals.items() if s != string], free)
+            found = ringing(heard, found, goals[string], free) if found else None
+            if found is not None:
+                settled[string], taken[string] = found, taken_by(heard, found)
+            elif string in settled:
+                del settled[string], taken[string]
+    return settled
+
+
+def apart(
+    x: Samples, rate: float, start: float, end: float, f1: float, others: tuple[float, ...]
+) -> Settled | None:
+    """One string near f1 (Hz) that sounds from `start` to `end` (s), taken apart from others (Hz) that ring with it."""
+    start += min(SETTLE_S, max(0.0, end - start - LEAST_S))
+    heard = sinusoids(x[int(start * rate) : int(end * rate)], rate) if end - start >= LEAST_S / 1.2 else None
+    if heard is None:
+        return None
+    found = settle_all(heard, dict(enumerate((f1, *others)))).get(0)
+    return unbent(heard, found) if found is not None else None

@@ -1,0 +1,94 @@
+"""Strings picked again, distorted, under others and beside a band: one reading for each pluck, and none for the rest."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from benchmarks.sounds import hz, string_tone
+
+from juxtatune.core.listening.analyse import analyse
+from juxtatune.core.listening.harmonic import score_tone
+from juxtatune.core.listening.partials import partial_hz
+from juxtatune.core.listening.peaks import Peaks
+from juxtatune.core.listening.pluck import Targets
+from juxtatune.core.music.catalogue import parse_tuning
+from tests.listening.sounds import off, sampled_guitar
+
+RATE = 48000
+STANDARD = Targets(parse_tuning("standard"))
+
+
+def mixed(seconds, *tones):
+    """Sounds at their moments (s) over silence."""
+    x = 1e-5 * np.random.default_rng(0).normal(size=int(seconds * RATE))
+    for at, tone in tones:
+        first = int(at * RATE)
+        x[first : first + len(tone)] += tone[: len(x) - first]
+    return x
+
+
+def string(cents_off, pitch, seconds, level, seed=1):
+    f1 = hz(pitch + cents_off / 100)
+    tone = level * string_tone(np.random.default_rng(seed), f1, RATE, seconds, 6e-5, 4.0, 0.08)
+    tone[-2400:] *= np.linspace(1, 0, 2400)
+    return tone, f1
+
+
+@pytest.mark.parametrize(("program", "length"), [(24, 0.6274), (24, 0.8466), (25, 0.7644), (25, 0.8055)])
+def test_a_sampled_string_picked_again_in_almost_the_same_phase_is_another_pluck(
+    tmp_path, program, length
+) -> None:
+    note, rate = sampled_guitar(tmp_path, 55, program=program)
+    part = note[rate // 10 :][: int(length * rate)].copy()
+    part[-240:] *= np.linspace(1, 0, 240)
+    x = np.concatenate([np.zeros(rate // 2), part, 0.8 * part, 0.9 * part, np.zeros(rate // 2)])
+    starts = [r.start for r in analyse(x, rate, STANDARD)]
+    assert starts == pytest.approx([0.5 + k * length for k in range(3)], abs=0.05)
+
+
+def test_a_distorted_string_that_swells_as_it_rings_is_one_pluck() -> None:
+    rng, t = np.random.default_rng(3), np.arange(int(3 * RATE)) / RATE
+    tone = np.zeros(len(t))
+    for n in range(1, 16):
+        swell = np.interp(t, np.arange(0, 3.1, 0.12), rng.uniform(0.2, 1.6, 26))
+        turn = np.interp(t, np.arange(0, 3.1, 0.12), np.cumsum(rng.normal(0, 0.5, 26)))
+        tone += swell * np.cos(2 * np.pi * n * 82.6 * t + turn) / np.sqrt(n)
+    readings = analyse(mixed(4, (0.5, 0.1 * tone)), RATE, STANDARD)
+    assert [r.string for r in readings] == [6]
+
+
+def test_ripples_beside_a_strong_partial_count_for_nothing_and_other_peaks_do() -> None:
+    def score(extra):
+        hz_of = np.concatenate([partial_hz(147.0, 5e-5, np.arange(1, 9)), [f for f, _ in extra]])
+        level = np.concatenate([np.zeros(8), [db for _, db in extra]])
+        order = np.argsort(hz_of)
+        peaks = Peaks(hz_of[order], 1 + level[order] / 45, level[order], 3.3)
+        tone = score_tone(peaks, 147.0)
+        assert tone is not None
+        return tone.score
+
+    beside = [(147.0 * n + side, -25.0) for n in (3, 4, 5) for side in (-15.0, 15.0)]
+    between = [(147.0 * (n + 0.5), -25.0) for n in (3, 4, 5) for _ in range(2)]
+    assert score(beside) == pytest.approx(score([]), abs=0.01)
+    assert score(between) < score([]) - 0.1
+
+
+def test_a_bass_note_under_a_ringing_string_is_not_the_players() -> None:
+    low, _ = string(-20, 40, 1.6, 0.3)
+    ringing, _ = string(10, 50, 2.0, 0.3, seed=2)
+    bass, _ = string(0, 38, 0.8, 0.15, seed=3)
+    x = mixed(6, (0.4, low), (2.3, ringing), (3.4, bass))
+    assert [r.string for r in analyse(x, RATE, STANDARD)] == [6, 4]
+    # on its way from drop D the 6th string may well lie there
+    moving = Targets(parse_tuning("standard"), parse_tuning("drop D"))
+    assert [r.string for r in analyse(x, RATE, moving)] == [6, 4, 6]
+
+
+@pytest.mark.parametrize("cents", [-18.0, 7.0, 25.0])
+def test_a_string_that_begins_under_its_octave_is_read_for_itself(cents) -> None:
+    octave, _ = string(0, 62, 3.5, 0.3)
+    own, f1 = string(cents, 50, 3.0, 0.12, seed=2)
+    tuning = Targets(parse_tuning("D2 A2 D3 G3 B3 D4"))
+    readings = analyse(mixed(5, (0.4, octave), (1.2, own)), RATE, tuning)
+    assert [r.string for r in readings] == [1, 4]
+    assert abs(off(readings[1], f1)) < 0.5
