@@ -7,7 +7,7 @@ import subprocess
 import sys
 import time
 
-from benchmarks import between, gigs, listening, strange, strummed
+from benchmarks import banks, between, gigs, listening, strange, strummed
 from juxtatune.book.formats.gig import parse_gig
 from juxtatune.core.planning.plan import Slot
 from juxtatune.core.planning.solve import Planner, price_order
@@ -88,6 +88,8 @@ def hard(runs: int) -> None:
     strange.measure(runs)
     print("\nhard strums: median / 95 % / max in cents")
     strummed.measure(max(1, runs // 3))
+    print("\nsampled guitars, note by note")
+    banks.measure(max(1, runs // 6))
     print("\nbetween two tunings")
     between.measure(runs)
 

@@ -16,10 +16,8 @@ STIFFER = 0.02  # by which a stiff string must score better than a common one
 BEST = 24  # tones kept
 TRACE = 100.0  # in power
 MISSING = 0.55  # penalty for partials that should be there and are not
-SKIRT, SKIRT_REACH = (
-    30.0,
-    0.2,
-)  # in power and parts of f1: what so much stronger a partial is surrounded by is its own
+# a partial so much stronger (in power) has ripples beside it, in parts of f1
+SKIRT, SKIRT_REACH = 30.0, 0.2
 
 
 @_jit

@@ -19,6 +19,7 @@ from juxtatune.core.listening.strums.settling import apart
 
 ATTACK_FROM, ATTACK_TO = 0.012, 0.112
 LONGEST_LOOK, LONGEST_APART = 12.0, 2.4  # s
+SURER, STRAYS = 2.0, 7.0  # in 1σ
 UNSURE_APART = 0.07  # cents: what is less sure is taken apart from what sounds beside it
 UNSURE, AGREE = 0.5, 40.0  # cents
 REFINE_S = 0.05
@@ -285,8 +286,8 @@ def read(
         onset = _with_attack(x, rate, fit, refine_onset(x, rate, fit, c.onset))
         again = fit_pluck(x, rate, onset + 0.002, min(until, onset + 4.0), fit.f1, fit.stretch)
         fit = _reconsidered(x, rate, again or fit, onset + 0.002, min(until, onset + 4.0))
-        if fit.sigma_cents > UNSURE_APART:
-            fit = _apart(x, rate, fit, onset, min(until, onset + LONGEST_APART), ringing)
+    if fit.sigma_cents > UNSURE_APART:
+        fit = _apart(x, rate, fit, onset, min(until, onset + LONGEST_APART), ringing)
     return _reading(c, fit, onset, end, until, targets)
 
 
@@ -304,9 +305,15 @@ def _reconsidered(x: Samples, rate: float, fit: Fit, start: float, end: float) -
 
 
 def _apart(x: Samples, rate: float, fit: Fit, start: float, end: float, ringing: tuple[float, ...]) -> Fit:
-    """The fit, or what is left for it when the strings that ring along are taken away, if that is surer."""
+    """The fit, or what is left for it when what sounds beside it is taken away, if that is far surer.
+
+    Further off it is another's: a band plays the same notes.
+    """
     found = apart(x, rate, start, end, fit.f1, ringing)
-    if found is None or found.sigma > fit.sigma_cents or abs(1200 * np.log2(found.f1 / fit.f1)) > AGREE:
+    if found is None or found.sigma > fit.sigma_cents / SURER:
+        return fit
+    moved = abs(1200 * np.log2(found.f1 / fit.f1))
+    if moved > min(AGREE, STRAYS * fit.sigma_cents):
         return fit
     return replace(fit, f1=found.f1, stretch=found.stretch, sigma_cents=found.sigma)
 
