@@ -62,13 +62,28 @@ def test_the_robust_regression_is_least_squares_without_outliers_and_keeps_calm_
     # reference: numpy's least squares
     q = np.arange(8.0)
     clean = 0.002 + 1e-4 * q + 1e-6 * np.random.default_rng(3).normal(size=8)
-    level, bend, sigma, _ = kernels.join(q, clean, np.full(8, 1e-12), True, 1e-3)
+    alike = np.ones(8)
+    level, bend, sigma, _ = kernels.join(q, clean, np.full(8, 1e-12), alike, True, 1e-3)
     slope, base = np.polyfit(q, clean, 1)
     assert level == pytest.approx(base, abs=2e-6) and bend == pytest.approx(slope, abs=1e-6)
     spoilt = clean.copy()
     spoilt[5] += 0.01
-    assert kernels.join(q, spoilt, np.full(8, 1e-12), True, 1e-3)[0] == pytest.approx(base, abs=1e-5)
+    read = kernels.join(q, spoilt, np.full(8, 1e-12), alike, True, 1e-3)[0]
+    assert read == pytest.approx(base, abs=1e-5)
     assert sigma > 0
+
+
+def test_the_faint_partials_are_believed_less_where_they_are_further_off_and_else_each_counts_alike() -> None:
+    # reference: numpy's least squares
+    rng, q, faint = np.random.default_rng(8), np.arange(12.0), np.geomspace(1, 1e4, 12)
+    variance, off = np.full(12, 1e-14), np.zeros((2, 2, 200))
+    for k in range(200):
+        noise = rng.normal(size=12) * 1e-5
+        for kind, scatter in enumerate((noise * np.sqrt(faint), noise)):
+            off[kind, 0, k] = kernels.join(q, scatter, variance, faint, True, 1e-3)[0]
+            off[kind, 1, k] = np.polyfit(q, scatter, 1)[1]
+    (unlike, plain), (alike, best) = np.sqrt(np.mean(off**2, axis=2))
+    assert unlike < 0.5 * plain and alike < 1.3 * best
 
 
 def test_the_fit_reads_f1_and_the_stretch_of_an_exact_string() -> None:

@@ -15,6 +15,8 @@ TOP = 10  # partials whose absence counts
 STIFFER = 0.02  # by which a stiff string must score better than a common one
 BEST = 24  # tones kept
 TRACE = 100.0  # in power
+FAR = 3.5  # in σ: what is further off counts for nothing
+LOOSE = 5e-5  # scatter of partials, about a tenth of a cent
 MISSING = 0.55  # penalty for partials that should be there and are not
 # a partial so much stronger (in power) has ripples beside it, in parts of f1
 SKIRT, SKIRT_REACH = 30.0, 0.2
@@ -192,11 +194,26 @@ def _raised(hz, weight, power, resolution, proposal, number):
 
 
 @_jit
-def join(q, relative, variance, free, prior):
-    """Robust regression of deviations on (1, q) with scatter beyond their variance.
+def join(q, relative, variance, faint, free, prior):
+    """Robust regression of deviations on (1, q) with scatter beyond their variance. Returns (level, bend, σ of each).
 
-    Tukey's biweight; the extra variance grows until the scatter is explained. Returns (level, bend, σ of level, σ of bend).
+    What disturbs the partials moves all of them alike, as beating does, or each the more the fainter it is (`faint`, at
+    least 1), as what sounds beside them does: both count by how likely they are (Bayesian model averaging).
     """
+    alike = _joined(q, relative, variance, np.ones(len(q)), free, prior)
+    apart = _joined(q, relative, variance, faint, free, prior)
+    # the partials of a real guitar disagree by cents, and neither is quite true of them
+    surer = (alike[4] - apart[4]) / (1 + alike[5] / LOOSE)
+    p = 1 / (1 + np.exp(min(max(surer, -50.0), 50.0)))
+    level, bend = p * apart[0] + (1 - p) * alike[0], p * apart[1] + (1 - p) * alike[1]
+    between = p * (1 - p) * (apart[0] - alike[0]) ** 2
+    spread = np.sqrt(p * apart[2] ** 2 + (1 - p) * alike[2] ** 2 + between)
+    return level, bend, spread, p * apart[3] + (1 - p) * alike[3]
+
+
+@_jit
+def _joined(q, relative, variance, faint, free, prior):
+    """Tukey's biweight; the extra variance grows until the scatter is explained. Returns also its log-likelihood and scatter."""
     count = len(q)
     trust = np.ones(count)
     left = np.zeros(count)
@@ -206,7 +223,7 @@ def join(q, relative, variance, free, prior):
     for _ in range(12):
         a = b = c = u = v = 0.0
         for k in range(count):
-            w = trust[k] / (variance[k] + extra)
+            w = trust[k] / (variance[k] + extra * faint[k])
             a += w
             b += w * q[k]
             c += w * q[k] * q[k]
@@ -218,16 +235,20 @@ def join(q, relative, variance, free, prior):
         spread, turn = np.sqrt(c / det), np.sqrt(a / det)
         for k in range(count):
             left[k] = relative[k] - level - bend * q[k]
-        scale = max(1.0, np.median(np.abs(left) / np.sqrt(variance + extra)) / 0.6745)
+        scale = max(1.0, np.median(np.abs(left) / np.sqrt(variance + extra * faint)) / 0.6745)
         chi = 0.0
         for k in range(count):
-            away = abs(left[k]) / (np.sqrt(variance[k] + extra) * scale) / 3.5
+            away = abs(left[k]) / (np.sqrt(variance[k] + extra * faint[k]) * scale) / FAR
             trust[k] = (1 - away * away) ** 2 if away < 1 else 1e-4
-            chi += trust[k] * left[k] ** 2 / (variance[k] + extra)
+            chi += trust[k] * left[k] ** 2 / (variance[k] + extra * faint[k])
         chi /= max(count - (2 if free else 1), 1)
         if chi > 1.05:
             extra = (chi - 1) * least if extra == 0 else extra * chi
-    return level, bend, spread, turn
+    likely = 0.0
+    for k in range(count):
+        each = variance[k] + extra * faint[k]
+        likely -= 0.5 * (np.log(each) + min(left[k] ** 2 / each, FAR**2))
+    return level, bend, spread, turn, likely, np.sqrt(extra)
 
 
 @_jit

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from juxtatune.core.listening.again import picked_again
 from juxtatune.core.listening.assign import nearest_note, place_pitch
+from juxtatune.core.listening.drift import without_drift
 from juxtatune.core.listening.harmonic import Tone, candidates
 from juxtatune.core.listening.partials import USUAL_STRETCH, Fit, fit_pluck, partial_hz
 from juxtatune.core.listening.peaks import new_peaks
@@ -286,7 +287,10 @@ def read(
         onset = _with_attack(x, rate, fit, refine_onset(x, rate, fit, c.onset))
         again = fit_pluck(x, rate, onset + 0.002, min(until, onset + 4.0), fit.f1, fit.stretch)
         fit = _reconsidered(x, rate, again or fit, onset + 0.002, min(until, onset + 4.0))
-    if fit.sigma_cents > UNSURE_APART:
+    steady = without_drift(x, rate, fit, onset, until)
+    if steady is not fit:
+        fit = steady
+    elif fit.sigma_cents > UNSURE_APART:
         fit = _apart(x, rate, fit, onset, min(until, onset + LONGEST_APART), ringing)
     return _reading(c, fit, onset, end, until, targets)
 

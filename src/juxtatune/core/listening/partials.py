@@ -57,15 +57,12 @@ class Fit:
     phase: F
     decay: F
     snr: float
-
-    def glide_cents(self, t: float) -> float:
-        """How far f1 lies above its settled pitch at a time (s)."""
-        return float(CENTS * np.log1p(self.glide * np.exp(-(t - self.origin) / self.tau)))
+    above_end: float = 0.0  # cents by which f1 was set above the end of a glide that is a drift
 
     def mean_glide_cents(self, a: float, b: float) -> float:
-        """Mean of the glide between two times (s)."""
+        """How far the pitch lies above f1 between two times (s), on average."""
         ea, eb = np.exp(-(a - self.origin) / self.tau), np.exp(-(b - self.origin) / self.tau)
-        return float(CENTS * self.glide * self.tau * (ea - eb) / (b - a))
+        return float(CENTS * self.glide * self.tau * (ea - eb) / (b - a)) - self.above_end
 
 
 def partial_hz(f1: float, stretch: float, n: NDArray) -> F:
@@ -183,7 +180,7 @@ def solve(d: Demodulated, f1: float, stretch: float, with_glide: bool) -> Fit | 
     slope_variance = slope_variance * np.maximum(scatter, 1.0) * d.overlap
     relative = slope / (2 * np.pi * hz)
     relative_variance = slope_variance / (2 * np.pi * hz) ** 2
-    joined = _join(n, relative, relative_variance, stretch)
+    joined = _join(n, relative, relative_variance, _faint(power, alive), stretch)
     if joined is None:
         return None
     shift, bend, sigma, turn = joined
@@ -289,20 +286,28 @@ def _slopes(t: F, phase: F, weight: F, hz: F, tau: float | None) -> tuple:
     return cost, slope, variance, glide, tau, offset, rest, shared
 
 
-def _join(n: NDArray, relative: F, variance: F, stretch: float) -> tuple[float, float, float, float] | None:
+def _join(
+    n: NDArray, relative: F, variance: F, faint: F, stretch: float
+) -> tuple[float, float, float, float] | None:
     """Robust regression of the partials' deviations on f1 and B. Returns (Δf1/f1, ΔB, σ of Δf1/f1, σ of ΔB)."""
     q = (n * n / (1 + stretch * n * n) - 1 / (1 + stretch)) / 2
     ok = np.isfinite(relative) & np.isfinite(variance) & (np.abs(relative) < 0.03)
     if not np.any(ok):
         return None
-    n, relative, variance, q = n[ok], relative[ok], variance[ok], q[ok]
+    n, relative, variance, faint, q = n[ok], relative[ok], variance[ok], faint[ok], q[ok]
     if len(n) == 1:
         return float(relative[0]), 0.0, float(np.sqrt(variance[0] + (0.3 / CENTS) ** 2)), 1.0
     free = len(n) >= 4
     # B seldom differs by more than 1e-4 from a start value; with few partials it is not asked for
     prior = 1e8 if free else 1e10
-    level, bend, sigma, turn = kernels.join(q, relative, variance, free, prior)
+    level, bend, sigma, turn = kernels.join(q, relative, variance, faint, free, prior)
     return float(level), float(bend), float(sigma), float(turn)
+
+
+def _faint(power: F, alive: NDArray[np.bool_]) -> F:
+    """How many times a partial (P,) is fainter than the loudest, in power: what disturbs it moves it as much more."""
+    mean = np.sum(power * alive, axis=0)
+    return np.asarray(mean.max() / mean)
 
 
 def _decays(t: F, power: F, alive: NDArray[np.bool_]) -> tuple[F, F]:

@@ -7,7 +7,7 @@ settled first and explains its sinusoids away, so that an octave or a unison abo
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -18,16 +18,16 @@ from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.source import Samples
 from juxtatune.core.listening.strums.settling import settle_all
 from juxtatune.core.listening.strums.sinusoids import sinusoids
-from juxtatune.core.listening.strums.unbent import BENT, unbent
+from juxtatune.core.listening.strums.unbent import BENT, MOST_SIGMA, unbent
 from juxtatune.core.listening.strums.voting import Settled
 from juxtatune.core.music.tuning import SAME
 
 SETTLE_S, EARLIER_S = 0.6, 0.3  # the glide of the attack is left out
-SURE = 0.8  # cents: what is read earlier must be as sure
-SURER = 2.0  # log odds; what the glide leaves is easily read as a string
-SAME_CENTS = 4.0
+SURE = 1.5  # cents: what is found once must be as sure
+SURER = 0.6  # log odds: and as little doubted
+SAME_CENTS, WANDERS = 9.0, 4.0
 LONGEST_S = 2.4
-PRIOR = 4.6  # log odds that a string of a strum is read rightly
+PRIOR = 2.3  # log odds that a string of a strum is read rightly
 
 
 @dataclass(frozen=True)
@@ -49,22 +49,30 @@ def read_strum(samples: Samples, rate: float, targets: Targets) -> list[StrumRea
     strings = list(targets.tuning.strings)
     goals = {s: targets.target_hz(s) for s in strings}
     settled = _settled_after(x, working, SETTLE_S, goals)
-    if len(settled) < len(goals) or any(found.sigma >= BENT for found in settled.values()):
-        # a string that is soon lost in noise is looked for earlier, where it bends more
-        for s, found in _settled_after(x, working, EARLIER_S, goals).items():
-            if _better(found, settled.get(s)):
-                settled[s] = found
+    if len(settled) < len(goals) or any(f.sigma >= BENT or f.doubt >= SURER for f in settled.values()):
+        # what is soon lost in noise is heard earlier alone, and a real guitar's pitch moves
+        earlier = _settled_after(x, working, EARLIER_S, goals)
+        both = ((s, _of_both(earlier.get(s), settled.get(s))) for s in goals)
+        settled = {s: found for s, found in both if found is not None}
     if not settled and _after_strum(x, working, EARLIER_S) is None:
         return [StrumReading(s, None, None, 0.0, problem="no strings are heard") for s in strings]
     return [_report(s, settled, goals, targets) for s in strings]
 
 
-def _better(earlier: Settled, later: Settled | None) -> bool:
-    """Whether what was read earlier stands: where nothing was read later, or the same and less surely."""
-    if later is None:
-        return earlier.sigma < SURE and earlier.doubt < SURER
-    same = abs(CENTS * np.log(earlier.f1 / later.f1)) < SAME_CENTS
-    return bool(same and earlier.sigma < later.sigma / 2)
+def _of_both(earlier: Settled | None, later: Settled | None) -> Settled | None:
+    """Where a string lies by two looks at it: each counts by how sure it is, and their difference makes it less so.
+
+    What one of them alone finds must be surer: the other may rather be right.
+    """
+    if later is None or earlier is None:
+        only = later or earlier
+        return only if only is not None and only.sigma < SURE and only.doubt < SURER else None
+    apart = CENTS * float(np.log(earlier.f1 / later.f1))
+    if abs(apart) > SAME_CENTS:
+        return replace(later, sigma=max(later.sigma, MOST_SIGMA))
+    share = 0.5 if abs(apart) > WANDERS else later.sigma**2 / (later.sigma**2 + earlier.sigma**2)
+    sigma = float(np.hypot(np.sqrt(share) * earlier.sigma, abs(apart) / 2))
+    return replace(later, f1=later.f1 * float(np.exp(share * apart / CENTS)), sigma=sigma)
 
 
 def _settled_after(x: Samples, rate: float, settle: float, goals: dict[int, float]) -> dict[int, Settled]:

@@ -11,16 +11,14 @@ from juxtatune.core.listening.partials import CENTS, partial_hz
 from juxtatune.core.listening.strums.sinusoids import Rows, Sinusoids
 from juxtatune.core.listening.strums.voting import PARTIALS, Settled
 
-LOOSE = 0.15  # cents: the partials of one string agree better
-LOOSEST, LOW = 0.6, 5  # the same where four of the five lowest are there, or
-MANY = 8  # as many as this, half of that odd
-LIKELY = 55.0  # cents off its target that a string may be told so loosely
-LOWEST = 4  # a string that sounds at all is heard in one of so many partials
-LOWER = 8  # odd ones are among so many
+LOW, LOWER = 5, 8  # partials
+ALONE = 4.0  # Hz: so near a louder partial of another string, what that leaves is read as a string
 BESIDE, UPON = 0.3, 0.6  # Hz
 HIGHEST, ABOVE = 40, 1.5  # partial; cents
 STRAY = 4.0  # cents
-DOUBTFUL = 3.4  # log odds
+DOUBTFUL = 1.0  # log odds
+ODD = 0.25
+UNKNOWN_ROUGHNESS = 10.0  # dB
 
 
 def taken_by(heard: Sinusoids, found: Settled) -> Rows:
@@ -36,15 +34,17 @@ def taken_by(heard: Sinusoids, found: Settled) -> Rows:
     return np.asarray(taken)
 
 
-def ringing(heard: Sinusoids, found: Settled, goal: float, free: Rows) -> Settled | None:
-    """A string read from the `free` sinusoids (k,), with how doubtful it is; None when it does not ring.
+def ringing(heard: Sinusoids, found: Settled, free: Rows) -> Settled | None:
+    """A string read from the `free` sinusoids (k,), with how doubtful it is; None when it rather does not ring."""
+    doubt = _doubt(heard, found, free)
+    return replace(found, doubt=doubt) if doubt < DOUBTFUL and _has_odd(found.numbers) else None
 
-    `goal` is its target in Hz.
-    """
-    hidden = _hidden(heard, found, free)
-    doubt = _doubt(heard, found, len(hidden))
-    off = abs(CENTS * np.log(found.f1 / goal))
-    return replace(found, doubt=doubt) if doubt < DOUBTFUL and _sounds(found, off, hidden) else None
+
+def _has_odd(n: NDArray[np.int64]) -> bool:
+    """Whether enough partials are odd ones, low ones too: what has even ones alone is the octave."""
+    odd = n % 2 == 1
+    low = odd[n <= LOWER]
+    return bool(np.mean(odd) >= ODD and low.sum() >= max(1, ODD * len(low)))
 
 
 def _hidden(heard: Sinusoids, found: Settled, free: Rows) -> NDArray[np.int64]:
@@ -54,36 +54,32 @@ def _hidden(heard: Sinusoids, found: Settled, free: Rows) -> NDArray[np.int64]:
     return missing[(np.abs(others[:, None] - hz[None, :]) < UPON).any(axis=0)]
 
 
-def _doubt(heard: Sinusoids, found: Settled, hidden: int) -> float:
+def _doubt(heard: Sinusoids, found: Settled, free: Rows) -> float:
     """How likely a string was read into what others leave: log odds, where both are as frequent.
 
-    A logistic regression over the strums of benchmarks/: its partials are weak, few, agree loosely, and low ones are missing.
+    A logistic regression over the strums of benchmarks/. Low partials say most for a string, those that stand alone and
+    are no fifth's or octave's above it above all; against it that its partials are weak, that they rise and fall without
+    order, and that they agree loosely.
     """
-    quiet = heard.level.max() - np.median(heard.level[found.used])
-    low = np.isin(np.arange(1, LOW + 1), found.numbers).sum() + 0.5 * hidden
+    n, level = found.numbers, heard.level[found.used]
+    low = np.isin(np.arange(1, LOW + 1), n).sum()
+    alone = _alone(heard, found, free)
+    own = (n % 3 != 0) & (n % 4 != 0)
     return float(
-        13.1 + 0.17 * quiet - 0.51 * min(found.votes, 12) + 2.5 * np.log(found.sigma + 0.02) - 2.2 * low
-    )
+        6.2 - 1.48 * low - 0.61 * len(_hidden(heard, found, free))
+        - 0.42 * np.sum(alone & (n <= LOWER)) - 0.77 * np.sum(alone & own)
+        + 0.125 * (heard.level.max() - np.median(level)) + 0.1 * _roughness(n, level)
+        + 0.91 * np.log(found.sigma + 0.02)
+    )  # fmt: skip
 
 
-def _sounds(found: Settled, off: float, hidden: NDArray[np.int64]) -> bool:
-    """Tells a string that rings from one read into the partials of others.
+def _alone(heard: Sinusoids, found: Settled, free: Rows) -> Rows:
+    """Which partials have no louder one of another string beside them."""
+    off = np.abs(heard.hz[found.used][:, None] - heard.hz[~free][None, :])
+    louder = heard.level[~free][None, :] > heard.level[found.used][:, None]
+    return np.asarray(~((off < ALONE) & louder).any(axis=1))
 
-    Those agree loosely, since every string is off by its own amount, or they are even ones alone, an octave's, or
-    high ones alone. `off` is how far from its target (cents) it would be.
-    """
-    n = found.numbers
-    own = np.sum((n % 3 != 0) & (n % 4 != 0))  # no fifth's or octave's above
-    # partials of a real string disagree by some cents: then it is told by having most of the low ones, or many
-    odd = n % 2 == 1
-    full = np.isin(np.arange(1, LOW + 1), n).sum() >= LOW - 1 or (len(n) >= MANY and odd.sum() >= MANY // 2)
-    agrees = (
-        found.votes >= 3
-        and found.sigma <= (LOOSEST if full and off < LIKELY else LOOSE)
-        and min([n.min(), *hidden]) <= LOWEST
-    )
-    alone = np.any(odd & (n % 3 != 0))
-    low = odd[n <= LOWER]
-    return bool(
-        agrees and own >= 2 and alone and np.mean(odd) >= 0.25 and low.sum() >= max(1, 0.25 * len(low))
-    )
+
+def _roughness(n: NDArray[np.int64], level: NDArray[np.float64]) -> float:
+    """How much the levels of partials rise and fall from one to the next, in dB."""
+    return float(np.std(np.diff(level[np.argsort(n)]))) if len(n) > 2 else UNKNOWN_ROUGHNESS

@@ -26,7 +26,7 @@ def settle_all(heard: Sinusoids, goals: dict[int, float]) -> dict[int, Settled]:
             others = {s: rows for s, rows in taken.items() if s != string}
             free = ~np.any([np.zeros(len(heard.hz), bool), *others.values()], axis=0)
             found = vote(heard, goals[string], [g for s, g in goals.items() if s != string], free)
-            found = ringing(heard, found, goals[string], free) if found else None
+            found = ringing(heard, found, free) if found else None
             if found is not None:
                 settled[string], taken[string] = found, taken_by(heard, found)
             elif string in settled:

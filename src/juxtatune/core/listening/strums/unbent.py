@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from juxtatune.core.listening import pencil
 from juxtatune.core.listening.partials import CENTS, Demodulated, partial_hz, solve
@@ -14,10 +15,32 @@ from juxtatune.core.listening.strums.voting import Settled
 BENT = 0.25  # cents by which a glide that was not taken out may move a reading
 MOST_SIGMA = 2.0  # cents
 CALIBRATION = 1.5  # to 1σ, as measured in benchmarks/: neighbours leave more than the fit knows
+AROUND, LASTS = 8.0, 6.0  # cents, 1/s: what lies so near a partial and dies no sooner is of the same string
+LEAST_DECAY = 0.3  # 1/s
+USUAL_SPREAD = 0.2  # cents: strands of one partial that beat
 REMAINS = 0.03  # of a neighbour that is taken away, since it glides a little too
 
 
 def unbent(heard: Sinusoids, found: Settled) -> Settled:
+    """The reading without the attack glide; less sure where the partials have no one frequency, as a real guitar's."""
+    straight = _straightened(heard, found)
+    wide = max(0.0, _spread(heard, found.used) - USUAL_SPREAD)
+    return replace(straight, sigma=float(np.hypot(straight.sigma, wide)))
+
+
+def _spread(heard: Sinusoids, rows: NDArray[np.int64]) -> float:
+    """How far the energy of a string's partials lies about its mean, in cents; loud partials count most."""
+    decay = np.array([c.decay for c in heard.parts])
+    energy = np.array([c.amplitude**2 for c in heard.parts]) / np.maximum(2 * decay, LEAST_DECAY)
+    off = CENTS * np.log(heard.hz[None, :] / heard.hz[rows][:, None])
+    share = np.where((np.abs(off) < AROUND) & (decay < LASTS)[None, :], energy[None, :], 1e-300)
+    share = share / share.sum(axis=1, keepdims=True)
+    mean = (share * off).sum(axis=1, keepdims=True)
+    spread = np.sqrt((share * (off - mean) ** 2).sum(axis=1))
+    return float(np.average(spread, weights=10 ** (heard.level[rows] / 10)))
+
+
+def _straightened(heard: Sinusoids, found: Settled) -> Settled:
     """The reading with the rest of the attack glide taken out, from the phases of the string's own sinusoids.
 
     Those that stand clear of their neighbours are asked; the glide of the others cannot be told from a beat.

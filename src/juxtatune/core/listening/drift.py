@@ -1,0 +1,42 @@
+"""A pitch that sinks for as long as the note lasts: it has no settled pitch, only one that it has on average.
+
+The glide of an attack is over within a second, and what it sinks to is the string's pitch. Where the best glide is
+slower, two strands of one string beat, a recording's sample begins to loop or a neck gives: the end of such a course
+is nobody's pitch, and the reading is what long windows and players hear, the mean of what is left after the attack.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from juxtatune.core.listening.partials import CENTS, Fit, fit_pluck
+from juxtatune.core.listening.source import Samples
+
+SLOW_S, SLOWER_S = 0.3, 0.4  # time of a glide: up to here it is the attack's; from here on it is a drift
+FROM_S, TO_S, LEAST_S = 0.25, 1.75, 0.75  # after the onset: what the mean is taken of
+UNCERTAIN = 0.3  # of what lies between the mean and the end
+TURNED = 10.0  # cents: a string that moves so far is being turned, and where it ends counts
+
+
+def without_drift(x: Samples, rate: float, fit: Fit, onset: float, until: float) -> Fit:
+    """The fit of a note that sounds from `onset` to `until` (s), at its mean pitch where it drifts; else as it is."""
+    first, last = onset + FROM_S, min(until, onset + TO_S)
+    share = min((fit.tau - SLOW_S) / (SLOWER_S - SLOW_S), 1.0)
+    mean = (
+        fit_pluck(x, rate, first, last, fit.f1, fit.stretch, glide=False)
+        if _drifts(share, last - first)
+        else None
+    )
+    if mean is None:
+        return fit
+    above = share * CENTS * float(np.log(mean.f1 / fit.f1))
+    if abs(above) > TURNED:
+        return fit
+    sigma = float(np.hypot(fit.sigma_cents, UNCERTAIN * above))
+    return replace(fit, f1=fit.f1 * float(np.exp(above / CENTS)), sigma_cents=sigma, above_end=above)
+
+
+def _drifts(share: float, lasts: float) -> bool:
+    return share > 0 and lasts >= LEAST_S

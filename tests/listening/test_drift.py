@@ -1,0 +1,44 @@
+"""A pitch that sinks for as long as the note lasts is read at its mean; an attack's glide at its end."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from juxtatune.core.listening.analyse import analyse
+from juxtatune.core.listening.pluck import Reading, Targets
+from juxtatune.core.music.catalogue import parse_tuning
+
+RATE = 48000
+A2 = 110.0
+
+
+def read(cents: np.ndarray) -> Reading:
+    """The reading of an A2 of ten partials whose pitch follows `cents` (one a sample)."""
+    t = np.arange(len(cents)) / RATE
+    turns = np.cumsum(A2 * 2 ** (cents / 1200)) / RATE
+    tone = sum(np.cos(2 * np.pi * n * turns + n) / n * np.exp(-t * (0.5 + 0.1 * n)) for n in range(1, 11))
+    x = np.concatenate([np.zeros(RATE // 2), 0.2 * tone * np.minimum(1, t / 0.002), np.zeros(RATE // 4)])
+    (pluck,) = analyse(x, RATE, Targets(parse_tuning("standard")))
+    return pluck
+
+
+def test_a_slow_sinking_is_read_at_its_mean_and_says_how_much_it_moves() -> None:
+    t = np.arange(3 * RATE) / RATE
+    course = 5 * np.exp(-t / 1.2)
+    mean = course[(t > 0.25) & (t < 1.75)].mean()
+    pluck = read(course)
+    assert pluck.cents == pytest.approx(mean, abs=0.6) and pluck.sigma_cents > 0.3
+    attack = course[(t > 0.012) & (t < 0.112)].mean()
+    assert pluck.attack_cents == pytest.approx(attack, abs=0.3)
+
+
+@pytest.mark.parametrize("tau", [0.06, 0.15, 0.28])
+def test_the_glide_of_an_attack_is_read_at_its_end(tau: float) -> None:
+    t = np.arange(3 * RATE) / RATE
+    assert read(8 * np.exp(-t / tau)).cents == pytest.approx(0.0, abs=0.02)
+
+
+def test_a_string_that_is_turned_is_read_where_it_ends() -> None:
+    t = np.arange(3 * RATE) / RATE
+    assert read(60 * np.exp(-t / 0.5)).cents < 12
