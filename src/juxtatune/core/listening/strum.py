@@ -24,8 +24,9 @@ from juxtatune.core.music.tuning import SAME
 
 SETTLE_S, EARLIER_S = 0.6, 0.3  # the glide of the attack is left out
 SURE = 1.5  # cents: what is found once must be as sure
-SURER = 0.6  # log odds: and as little doubted
-SAME_CENTS, WANDERS = 9.0, 4.0
+SURER = 0.6  # log odds: and be doubted less
+SAME_CENTS = 9.0  # two looks at one string differ by no more
+WANDERS = 4.0  # cents: where they differ by more, neither is better
 LONGEST_S = 2.4
 PRIOR = 2.3  # log odds that a string of a strum is read rightly
 

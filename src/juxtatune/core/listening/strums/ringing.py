@@ -17,7 +17,7 @@ BESIDE, UPON = 0.3, 0.6  # Hz
 HIGHEST, ABOVE = 40, 1.5  # partial; cents
 STRAY = 4.0  # cents
 DOUBTFUL = 1.0  # log odds
-ODD = 0.25
+ODD = 0.25  # of the partials
 UNKNOWN_ROUGHNESS = 10.0  # dB
 
 
