@@ -287,7 +287,8 @@ def read(
         onset = _with_attack(x, rate, fit, refine_onset(x, rate, fit, c.onset))
         again = fit_pluck(x, rate, onset + 0.002, min(until, onset + 4.0), fit.f1, fit.stretch)
         fit = _reconsidered(x, rate, again or fit, onset + 0.002, min(until, onset + 4.0))
-    steady = without_drift(x, rate, fit, onset, until)
+    # what rings along bends a reading as a drift does, and can be taken away
+    steady = without_drift(x, rate, fit, onset, until) if not ringing else fit
     if steady is not fit:
         fit = steady
     elif fit.sigma_cents > UNSURE_APART:

@@ -23,8 +23,8 @@ from juxtatune.core.listening.strums.voting import Settled
 from juxtatune.core.music.tuning import SAME
 
 SETTLE_S, EARLIER_S = 0.6, 0.3  # the glide of the attack is left out
-SURE = 1.5  # cents: what is found once must be as sure
-SURER = 0.6  # log odds: and be doubted less
+SURE = 1.5  # cents: what is found early alone must be as sure
+SURER = 0.8  # log odds: what is found once must be doubted less
 SAME_CENTS = 9.0  # two looks at one string differ by no more
 WANDERS = 4.0  # cents: where they differ by more, neither is better
 LONGEST_S = 2.4
@@ -65,9 +65,10 @@ def _of_both(earlier: Settled | None, later: Settled | None) -> Settled | None:
 
     What one of them alone finds must be surer: the other may rather be right.
     """
-    if later is None or earlier is None:
-        only = later or earlier
-        return only if only is not None and only.sigma < SURE and only.doubt < SURER else None
+    if later is None:
+        return earlier if earlier is not None and earlier.sigma < SURE and earlier.doubt < SURER else None
+    if earlier is None:
+        return later if later.doubt < SURER else None
     apart = CENTS * float(np.log(earlier.f1 / later.f1))
     if abs(apart) > SAME_CENTS:
         return replace(later, sigma=max(later.sigma, MOST_SIGMA))

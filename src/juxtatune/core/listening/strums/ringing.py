@@ -16,7 +16,7 @@ ALONE = 4.0  # Hz: so near a louder partial of another string, what that leaves 
 BESIDE, UPON = 0.3, 0.6  # Hz
 HIGHEST, ABOVE = 40, 1.5  # partial; cents
 STRAY = 4.0  # cents
-DOUBTFUL = 1.0  # log odds
+DOUBTFUL = 1.1  # log odds
 ODD = 0.25  # of the partials
 UNKNOWN_ROUGHNESS = 10.0  # dB
 
