@@ -21,6 +21,7 @@ from juxtatune.core.listening.strums.settling import apart
 ATTACK_FROM, ATTACK_TO = 0.012, 0.112
 LONGEST_LOOK, LONGEST_APART = 12.0, 2.4  # s
 SURER, STRAYS = 2.0, 7.0  # in 1σ
+LOST = 1.5  # cents: what is less sure says nothing of where the string lies, but near
 UNSURE_APART = 0.07  # cents: what is less sure is taken apart from what sounds beside it
 UNSURE, AGREE = 0.5, 40.0  # cents
 REFINE_S = 0.05
@@ -318,7 +319,7 @@ def _apart(x: Samples, rate: float, fit: Fit, start: float, end: float, ringing:
     if found is None or found.sigma > fit.sigma_cents / SURER:
         return fit
     moved = abs(1200 * np.log2(found.f1 / fit.f1))
-    if moved > min(AGREE, STRAYS * fit.sigma_cents):
+    if moved > (AGREE if fit.sigma_cents > LOST else min(AGREE, STRAYS * fit.sigma_cents)):
         return fit
     return replace(fit, f1=found.f1, stretch=found.stretch, sigma_cents=found.sigma)
 
