@@ -3,17 +3,23 @@ PY = .venv/bin/python
 
 setup: .venv/ready
 
-.venv/ready: pyproject.toml requirements.lock scripts/setup.sh scripts/system-packages.txt
+.venv/ready: .venv/installed
+	$(PY) -m juxtatune.cli.warm
+	touch $@
+
+.venv/installed: pyproject.toml requirements.lock scripts/setup.sh scripts/system-packages.txt
 	bash scripts/setup.sh
 
 demo: setup
 	bash scripts/demo.sh
 
-lint: setup
+lint: .venv/installed
 	.venv/bin/ruff check src tests benchmarks scripts
 	.venv/bin/mypy
 
-test: lint
+# checking the code and compiling it go side by side
+test: .venv/installed
+	$(MAKE) --no-print-directory --output-sync=target -j2 setup lint
 	bash scripts/test.sh
 
 shots: setup

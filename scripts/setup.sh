@@ -1,5 +1,5 @@
 #!/usr/bin/env bash
-# Everything a fresh Debian machine needs: system packages, the virtual environment, warmed compiled code.
+# Everything a fresh Debian machine needs: system packages and the virtual environment.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 
@@ -21,5 +21,4 @@ fi
 [ -x .venv/bin/python ] || python3 -m venv .venv
 .venv/bin/python -m pip install -q --disable-pip-version-check -r requirements.lock
 .venv/bin/python -m pip install -q --disable-pip-version-check --no-deps -e .
-.venv/bin/python -m juxtatune.cli.warm
-touch .venv/ready
+touch .venv/installed

@@ -2,10 +2,16 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from juxtatune.core.repertoire.night import Gig
+
 
 def warm() -> None:
     """Compiles all they need, or loads it from the cache, which takes a second."""
     warm_planner()
+    warm_bound()
     warm_listener()
 
 
@@ -21,15 +27,35 @@ def warm_listener() -> None:
 
 
 def warm_planner() -> None:
+    """The search for plans and the climbing from one to better ones."""
+    import numpy as np
+
+    from juxtatune.core.planning.compiled import compile_gig
+    from juxtatune.core.planning.relax import Exploration
+    from juxtatune.core.planning.solve import solve
+
+    gig = _two_songs()
+    solve(gig, 600.0)
+    Exploration(compile_gig(gig), {0, 1}, 0, 64).go_on(100.0, 50.0, np.zeros(1, np.int64))
+
+
+def warm_bound() -> None:
+    """The bound from the guitars apart, with and without a limit on dead air."""
     from dataclasses import replace
 
     import numpy as np
 
-    from juxtatune.core.music.catalogue import parse_tuning
     from juxtatune.core.planning.apart import apart_bounds
     from juxtatune.core.planning.compiled import compile_gig
-    from juxtatune.core.planning.relax import Exploration
-    from juxtatune.core.planning.solve import solve
+
+    gig = _two_songs()
+    for limit in (None, 30.0):
+        limited = replace(gig, night=replace(gig.night, max_dead_s=limit))
+        list(apart_bounds(compile_gig(limited), 100.0, np.zeros(1, np.int64)))
+
+
+def _two_songs() -> Gig:
+    from juxtatune.core.music.catalogue import parse_tuning
     from juxtatune.core.repertoire.night import Gig, Night, Part
     from juxtatune.core.repertoire.song import Song, Way
     from juxtatune.core.strings.instrument import Instrument, default_costs
@@ -40,9 +66,4 @@ def warm_planner() -> None:
         Song(str(k), str(k), 180.0, 0.0, (Way("one", parse_tuning(name)),))
         for k, name in enumerate(("standard", "drop D"))
     )
-    gig = Gig((instrument,), songs, Night((Part("Set", 2),)))
-    solve(gig, 600.0)
-    stop = np.zeros(1, np.int64)
-    for limit in (None, 30.0):
-        list(apart_bounds(compile_gig(replace(gig, night=replace(gig.night, max_dead_s=limit))), 100.0, stop))
-    Exploration(compile_gig(gig), {0, 1}, 0, 64).go_on(100.0, 50.0, stop)
+    return Gig((instrument,), songs, Night((Part("Set", 2),)))

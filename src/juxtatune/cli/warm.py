@@ -7,9 +7,11 @@ it is thrown away first.
 from __future__ import annotations
 
 import sys
+from collections.abc import Callable
+from multiprocessing import get_context
 from pathlib import Path
 
-from juxtatune.app.warm import warm
+from juxtatune.app.warm import warm, warm_bound, warm_listener, warm_planner
 
 
 def clear_cache() -> None:
@@ -17,7 +19,18 @@ def clear_cache() -> None:
         file.unlink(missing_ok=True)
 
 
+def _listener_and_bound() -> None:
+    warm_listener()
+    warm_bound()
+
+
+def _run(job: Callable[[], None]) -> None:
+    job()
+
+
 if __name__ == "__main__":
     print("Compiling the planner and the listener (once, a minute or two) …", file=sys.stderr)
     clear_cache()
+    with get_context("spawn").Pool(2) as two:
+        two.map(_run, (warm_planner, _listener_and_bound), chunksize=1)
     warm()
