@@ -30,13 +30,16 @@ def warm_planner() -> None:
     """The search for plans and the climbing from one to better ones."""
     import numpy as np
 
+    from juxtatune.core.planning.climb import Climber
     from juxtatune.core.planning.compiled import compile_gig
     from juxtatune.core.planning.relax import Exploration
     from juxtatune.core.planning.solve import solve
 
-    gig = _two_songs()
-    solve(gig, 600.0)
-    Exploration(compile_gig(gig), {0, 1}, 0, 64).go_on(100.0, 50.0, np.zeros(1, np.int64))
+    gig, stop = _two_songs(), np.zeros(1, np.int64)
+    plan = solve(gig, 600.0).plan
+    Exploration(compile_gig(gig), {0, 1}, 0, 64).go_on(100.0, 50.0, stop)
+    assert plan is not None  # two songs in any order
+    Climber(compile_gig(gig), 0, stop, lambda found: None).climb_on(plan, 1)
 
 
 def warm_bound() -> None:

@@ -272,6 +272,7 @@ def _curved(glide: float, tau: float) -> float:
 
 def _best_glide(t: F, phase: F, weight: F, hz: F, times: F | None = None) -> tuple:
     """The glide time that leaves least: a grid of times, then a finer one about its best."""
+    phase, weight = np.ascontiguousarray(phase), np.ascontiguousarray(weight)
     best = kernels.best_time(TAUS if times is None else times, t, phase, weight, hz)
     return _slopes(t, phase, weight, hz, kernels.best_time(best * FINER, t, phase, weight, hz))
 
@@ -282,6 +283,7 @@ def _slopes(t: F, phase: F, weight: F, hz: F, tau: float | None) -> tuple:
     Returns (cost, slope (P,), its variance (P,), glide, tau, offset (P,), residual (M, P), and 1σ of what an error of
     the glide adds to all slopes alike, relative).
     """
+    phase, weight = np.ascontiguousarray(phase), np.ascontiguousarray(weight)
     cost, slope, variance, glide, offset, rest, shared = kernels.slopes(t, phase, weight, hz, tau or 0.0)
     return cost, slope, variance, glide, tau, offset, rest, shared
 
