@@ -17,6 +17,10 @@ BEST = 24  # tones kept
 TRACE = 100.0  # in power
 FAR = 3.5  # in σ: what is further off counts for nothing
 LOOSE = 5e-5  # scatter of partials, about a tenth of a cent
+DISAGREE = 1.5e-4  # the same of a real guitar's partials, a quarter of a cent
+FEW_CENTS = 1e-3  # by which the loud ones may lie off the rest
+LOUDER = 0.7  # power of a partial's loudness by which it then counts more
+REAL_UNSURE = 0.7  # by which the pitch is less sure than they say, since it is theirs only on the whole
 MISSING = 0.55  # penalty for partials that should be there and are not
 # a partial so much stronger (in power) has ripples beside it, in parts of f1
 SKIRT, SKIRT_REACH = 30.0, 0.2
@@ -198,17 +202,29 @@ def join(q, relative, variance, faint, free, prior):
     """Robust regression of deviations on (1, q) with scatter beyond their variance. Returns (level, bend, σ of each).
 
     What disturbs the partials moves all of them alike, as beating does, or each the more the fainter it is (`faint`, at
-    least 1), as what sounds beside them does: both count by how likely they are (Bayesian model averaging).
+    least 1), as what sounds beside them does: both count by how likely they are (Bayesian model averaging). Partials
+    that disagree by more are a real guitar's: the louder, the more they count.
     """
     alike = _joined(q, relative, variance, np.ones(len(q)), free, prior)
     apart = _joined(q, relative, variance, faint, free, prior)
-    # the partials of a real guitar disagree by cents, and neither is quite true of them
+    # the more the partials disagree, the less is either quite true of them
     surer = (alike[4] - apart[4]) / (1 + alike[5] / LOOSE)
     p = 1 / (1 + np.exp(min(max(surer, -50.0), 50.0)))
-    level, bend = p * apart[0] + (1 - p) * alike[0], p * apart[1] + (1 - p) * alike[1]
-    between = p * (1 - p) * (apart[0] - alike[0]) ** 2
-    spread = np.sqrt(p * apart[2] ** 2 + (1 - p) * alike[2] ** 2 + between)
-    return level, bend, spread, p * apart[3] + (1 - p) * alike[3]
+    disturbed = _mixed(p, apart, alike)
+    loud = _joined(q, relative, variance, faint**LOUDER, free, prior)
+    # they disagree by a cent or two: what is further off is no partial of this string
+    near = 1 / (1 + ((loud[0] - disturbed[0]) / FEW_CENTS) ** 4)
+    real = near * alike[5] ** 2 / (alike[5] ** 2 + DISAGREE**2)
+    level, bend, spread, turn = _mixed(real, loud, disturbed)
+    return level, bend, max(spread, disturbed[2]) * (1 + REAL_UNSURE * real), turn
+
+
+@_jit
+def _mixed(p, one, other):
+    """The mean of two readings (level, bend, their spreads), the first of which is true with probability p."""
+    level, bend = p * one[0] + (1 - p) * other[0], p * one[1] + (1 - p) * other[1]
+    spread = np.sqrt(p * one[2] ** 2 + (1 - p) * other[2] ** 2 + p * (1 - p) * (one[0] - other[0]) ** 2)
+    return level, bend, spread, p * one[3] + (1 - p) * other[3]
 
 
 @_jit

@@ -26,14 +26,13 @@ FINER = np.geomspace(1 / 1.15, 1.15, 15)
 USUAL_STRETCH = 4e-5  # inharmonicity coefficient B where nothing is known of it
 MOST_PARTIALS = 14
 MOST_FRAMES = 120
-CALIBRATION = 1.2  # scatter of the slopes to 1σ, as measured over all kinds of sound in benchmarks/
 MOST_PERSISTENT = 0.8
 ROUNDS, STILL = 3, 0.003  # times weighed anew, unless that moves the fit by less (cents)
 NEARBY = np.geomspace(0.6, 1.7, 9)
 STRAY = 1.5  # usual residuals
 STEEPEST = 0.012  # a glide as steep as comes: 20 cents
-STEEP_S, CURVED = 0.1, 5e-5  # of the glide's mean over so long, squared, as measured in benchmarks/
-LEAST_SIGMA = 0.001  # cents that the model itself is off by on clean sound
+STEEP_S, CURVED = 0.1, 1e-3  # of the glide's mean over so long, for a note of a second, as measured in benchmarks/
+LEAST_SIGMA = 0.0005  # cents that the model itself is off by on clean sound
 
 
 @dataclass(frozen=True)
@@ -192,7 +191,7 @@ def solve(d: Demodulated, f1: float, stretch: float, with_glide: bool) -> Fit | 
     claimed = _calibrated(sigma * _persistence(residual, weight, d.overlap), float(t[-1]))
     return Fit(
         f1 * (1 + shift), new_stretch, turn, glide, tau if tau else 0.1,
-        float(np.hypot(claimed, _curved(glide, tau if tau else 0.1))), origin,
+        float(np.hypot(claimed, _curved(glide, tau if tau else 0.1, float(t[-1])))), origin,
         n, hz * (1 + relative), amplitude, offset + 2 * np.pi * hz * origin, decay, snr,
     )  # fmt: skip
 
@@ -261,13 +260,13 @@ def _persistence(residual: F, weight: F, overlap: float) -> float:
 
 def _calibrated(sigma: float, lasts: float) -> float:
     """1σ in cents from the scatter of the slopes: more when the note ends before its glide does (`lasts` in s)."""
-    return float(CALIBRATION * (1 + (0.5 / max(lasts, 0.1)) ** 2) * sigma * CENTS + LEAST_SIGMA)
+    return float((1 + (0.5 / max(lasts, 0.1)) ** 2) * sigma * CENTS + LEAST_SIGMA)
 
 
-def _curved(glide: float, tau: float) -> float:
-    """1σ in cents of what a frame over a steep glide is off by: it is a mean of phases that do not lie on a line."""
+def _curved(glide: float, tau: float, lasts: float) -> float:
+    """1σ in cents of what a glide of another shape than the fitted one bends a note that lasts so long (s)."""
     mean = CENTS * glide * tau * (1 - np.exp(-STEEP_S / tau)) / STEEP_S
-    return float(CURVED * mean**2)
+    return float(CURVED * abs(mean) / min(max(lasts, 0.4), 3.0))
 
 
 def _best_glide(t: F, phase: F, weight: F, hz: F, times: F | None = None) -> tuple:

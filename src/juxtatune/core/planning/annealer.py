@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 
 from juxtatune.core.planning.anneal import Rules, anneal, lazy_cost
-from juxtatune.core.planning.compiled import FREE_CAPO, I64, Compiled
 from juxtatune.core.planning.lazy import Lazy
 from juxtatune.core.planning.plan import Plan
+from juxtatune.core.planning.tables import FREE_CAPO, I64, Compiled
 
 HOT, COLD = 20.0, 0.3  # seconds
 

@@ -13,11 +13,11 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from juxtatune.core.planning.annealer import HOT, Annealer
-from juxtatune.core.planning.compiled import Compiled
 from juxtatune.core.planning.neighbourhood import chain, freed_songs, rules_around, worth_of
 from juxtatune.core.planning.plan import Plan
 from juxtatune.core.planning.price import price
 from juxtatune.core.planning.search import Effort, Found, Searcher
+from juxtatune.core.planning.tables import Compiled
 
 TINY = 1e-7
 TIME_UP = 2  # in the stop flag; 1 is a cancel, which is not made to wait

@@ -11,8 +11,9 @@ import numba as nb
 import numpy as np
 
 from juxtatune.core.planning.ahead import bound_ahead, bound_scratch, guess_ahead
-from juxtatune.core.planning.kernel import MOST_OPTIONS, successors
+from juxtatune.core.planning.kernel import successors
 from juxtatune.core.planning.packed import CLASSES, INSTS, WORDS, N, i0
+from juxtatune.core.planning.retunes import MOST_OPTIONS
 
 _jit = nb.njit(cache=True, nogil=True)
 MOST_SUCCESSORS = 1 << 16

@@ -16,8 +16,6 @@ from __future__ import annotations
 
 import numpy as np
 
-from juxtatune.core.planning.compiled import FREE_CAPO
-from juxtatune.core.planning.kernel import play, settle
 from juxtatune.core.planning.packed import (
     ALLOWED,
     BLANK,
@@ -71,6 +69,8 @@ from juxtatune.core.planning.packed import (
     put,
     string_cost,
 )
+from juxtatune.core.planning.retunes import play, settle
+from juxtatune.core.planning.tables import FREE_CAPO
 
 PENDING = 1  # mark: moved along with an earlier retune, to wherever it is wanted next
 

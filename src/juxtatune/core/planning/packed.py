@@ -9,7 +9,7 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
-from juxtatune.core.planning.compiled import FREE_CAPO, Tables
+from juxtatune.core.planning.tables import FREE_CAPO, Tables
 
 jit = nb.njit(cache=True, nogil=True)
 _FIELDS = Tables._fields

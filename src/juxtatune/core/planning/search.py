@@ -7,9 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from juxtatune.core.planning import kernel, layers
-from juxtatune.core.planning.compiled import F64, U64, Compiled
 from juxtatune.core.planning.packed import pitch_of
 from juxtatune.core.planning.plan import Draft, Retune, Slot
+from juxtatune.core.planning.tables import F64, U64, Compiled
 
 
 @dataclass(frozen=True)
