@@ -17,6 +17,7 @@ LEAST_STEP_S = 0.04
 LEAST_JUMP = 0.8  # of a partial's size; beating and glides move it by a third of that in the same time
 LEAST_JUMP_RISING = 0.6  # the same where they grow
 STEADY_JUMP, STEADY_JUMP_RISING = 0.7, 0.4  # the same where they otherwise move less by this factor:
+STEADY_JUMP_MOST, MOST_JUMP = 0.5, 0.9  # the same where it is most partials that jump
 STEADIER = 3.0
 UNSTEADY = 1.6  # what a pluck's jump has over those of a distorted string that just rings on
 LOOK_AROUND_S = 0.8
@@ -59,7 +60,7 @@ def _jumps(x: Samples, rate: float, tone: Tone, times: tuple[float, float, float
     if begin + size > len(x):
         return False
     first, second, third = (_partials(x[at : at + size], hz, rate) for at in (last - size, last, begin))
-    jump = _jump(first, second, third, hz, size, begin - last, rate)
+    jump, most = _jump(first, second, third, hz, size, begin - last, rate)
     rise = float(np.sum(np.abs(third) ** 2) / (np.sum(np.abs(second) ** 2) + 1e-30))
     if not rise > DAMPED or jump < STEADY_JUMP_RISING:
         return False
@@ -67,13 +68,15 @@ def _jumps(x: Samples, rate: float, tone: Tone, times: tuple[float, float, float
     if since > 0:
         around.append((max(since + 0.05, onset - LOOK_AROUND_S), onset - 0.015))
     usual = max(_usual_jump(x, rate, hz, size, start, end) for start, end in around)
-    return _is_a_pluck(jump, rise > RISEN, usual, onset - since >= YOUNG_S, least)
+    return _is_a_pluck((jump, most), rise > RISEN, usual, onset - since >= YOUNG_S, least)
 
 
-def _is_a_pluck(jump: float, risen: bool, usual: float, settled: bool, least: float) -> bool:
-    """Whether a jump is that of a pluck; `usual` is how the partials jump elsewhere (0: unknown)."""
+def _is_a_pluck(jumps: tuple[float, float], risen: bool, usual: float, settled: bool, least: float) -> bool:
+    """Whether a jump (by its lesser and its greater measure) is a pluck's; `usual` is the lesser elsewhere (0: unknown)."""
+    jump, most = jumps
     if settled and usual > 0 and jump > STEADIER * usual:
-        return jump > (STEADY_JUMP_RISING if risen else STEADY_JUMP)
+        # the loudest partial of two plucks may happen to meet in phase: then nearly all others jump
+        return jump > (STEADY_JUMP_RISING if risen else STEADY_JUMP_MOST if most > MOST_JUMP else STEADY_JUMP)
     return (risen or settled) and jump > max(LEAST_JUMP_RISING if risen else least, UNSTEADY * usual)
 
 
@@ -88,20 +91,21 @@ def _usual_jump(
     jumps = []
     for a in at:
         first, second, third = (_partials(x[k : k + size], hz, rate) for k in (a, a + size, a + size + ahead))
-        jumps.append(_jump(first, second, third, hz, size, ahead, rate))
+        jumps.append(_jump(first, second, third, hz, size, ahead, rate)[0])
     return float(np.median(jumps))
 
 
 def _jump(
     first: Z, second: Z, third: Z, hz: NDArray[np.floating], step: int, ahead: int, rate: float
-) -> float:
-    """|What sounds - what the moments before foretold| in parts of its size: the median over the partials or
-    the mean by energy, whichever is less. A drum disturbs many weak partials or one strong one, not both."""
+) -> tuple[float, float]:
+    """|What sounds - what the moments before foretold| in parts of its size: the median over the partials and
+    the mean by energy, the lesser first. A drum disturbs many weak partials or one strong one, not both."""
     turned = np.angle(second / (first + 1e-15) * np.exp(-2j * np.pi * hz * step / rate))
     exact = hz + turned / (2 * np.pi) * rate / step
     foretold = second * np.exp(2j * np.pi * exact * ahead / rate)
     off, size_of = np.abs(third - foretold), np.maximum(np.abs(third), np.abs(second)) + 1e-15
-    return float(min(np.median(off / size_of), np.sqrt(np.sum(off**2) / np.sum(size_of**2))))
+    low, high = sorted((float(np.median(off / size_of)), float(np.sqrt(np.sum(off**2) / np.sum(size_of**2)))))
+    return low, high
 
 
 def _partials(part: Samples, hz: NDArray[np.floating], rate: float) -> Z:

@@ -16,6 +16,7 @@ OTHER_DB = 12.0  # a player is no softer than this
 FEW, ALIKE_DB = 3, 8.0  # loud plucks lie so close together
 NEAR = 0.75  # semitones from a target at which a string is usually found
 VAGUE = 2.0  # cents
+AGAIN_S = 0.1
 ASTRAY, FOUND = 150.0, 100.0  # cents from a target: far off, and near enough to be it
 
 
@@ -90,8 +91,9 @@ def without_strays(heard: list[Reading], targets: Targets) -> list[Reading]:
 def _astray(r: Reading, placed: list[Reading]) -> bool:
     if r.f1 is None or r.cents is None or r.sigma_cents is None or r.string is None:
         return True
-    doubtful = abs(r.cents) > ASTRAY or r.sigma_cents > VAGUE
-    return doubtful and any(q is not r and q.string == r.string for q in placed)
+    others = [q for q in placed if q is not r and q.string == r.string]
+    again = any(abs(q.end - r.start) < AGAIN_S for q in others)  # its string rang until it was picked again
+    return bool(others) and (abs(r.cents) > ASTRAY or (r.sigma_cents > VAGUE and not again))
 
 
 def _rings_over(louder: Reading, r: Reading) -> bool:

@@ -20,7 +20,8 @@ from juxtatune.core.listening.strums.settling import apart
 
 ATTACK_FROM, ATTACK_TO = 0.012, 0.112
 LONGEST_LOOK, LONGEST_APART = 12.0, 2.4  # s
-SURER, STRAYS = 2.0, 7.0  # in 1σ
+SURER, STRAYS = (1.5, 2.7), 7.0  # in 1σ: from where on a surer reading counts, and from where on it alone; off
+NEARLY = 8.0  # power by which a less sure fit counts less
 LOST = 1.5  # cents: what is less sure says nothing of where the string lies, but near
 UNSURE_APART = 0.07  # cents: what is less sure is taken apart from what sounds beside it
 UNSURE, AGREE = 0.5, 40.0  # cents
@@ -298,7 +299,10 @@ def read(
 
 
 def _reconsidered(x: Samples, rate: float, fit: Fit, start: float, end: float) -> Fit:
-    """The fit, or a surer one when it is unsure: other strings bend it, and their partials spoil the stretch."""
+    """The fit, or a surer one when it is unsure: other strings bend it, and their partials spoil the stretch.
+
+    Fits that are nearly as sure as the surest count too, so that chance does not choose between them.
+    """
     if fit.sigma_cents < UNSURE:
         return fit
     others = [
@@ -307,21 +311,27 @@ def _reconsidered(x: Samples, rate: float, fit: Fit, start: float, end: float) -
         for glide in (True, False)
     ]
     near = [o for o in others if o is not None and abs(1200 * np.log2(o.f1 / fit.f1)) < AGREE]
-    return min([fit, *near], key=lambda f: f.sigma_cents)
+    best = min([fit, *near], key=lambda f: f.sigma_cents)
+    share = np.array([(best.sigma_cents / f.sigma_cents) ** NEARLY for f in (fit, *near)])
+    off = np.array([np.log(f.f1 / best.f1) for f in (fit, *near)])
+    return replace(best, f1=best.f1 * float(np.exp(share @ off / share.sum())))
 
 
 def _apart(x: Samples, rate: float, fit: Fit, start: float, end: float, ringing: tuple[float, ...]) -> Fit:
     """The fit, or what is left for it when what sounds beside it is taken away, if that is far surer.
 
-    Further off it is another's: a band plays the same notes.
+    Further off it is another's: a band plays the same notes. Where it is surer by some, both count.
     """
     found = apart(x, rate, start, end, fit.f1, ringing)
-    if found is None or found.sigma > fit.sigma_cents / SURER:
+    if found is None or found.sigma > fit.sigma_cents / SURER[0]:
         return fit
-    moved = abs(1200 * np.log2(found.f1 / fit.f1))
-    if moved > (AGREE if fit.sigma_cents > LOST else min(AGREE, STRAYS * fit.sigma_cents)):
+    moved = 1200 * np.log2(found.f1 / fit.f1)
+    if abs(moved) > (AGREE if fit.sigma_cents > LOST else min(AGREE, STRAYS * fit.sigma_cents)):
         return fit
-    return replace(fit, f1=found.f1, stretch=found.stretch, sigma_cents=found.sigma)
+    share = min(np.log(fit.sigma_cents / found.sigma / SURER[0]) / np.log(SURER[1] / SURER[0]), 1.0)
+    sigma = np.sqrt(share * found.sigma**2 + (1 - share) * fit.sigma_cents**2 + share * (1 - share) * moved**2)
+    stretch = share * found.stretch + (1 - share) * fit.stretch
+    return replace(fit, f1=fit.f1 * 2 ** (share * moved / 1200), stretch=stretch, sigma_cents=float(sigma))
 
 
 def _unread(c: Candidate, end: float, targets: Targets, why: str) -> Reading:
