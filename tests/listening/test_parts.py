@@ -86,6 +86,20 @@ def test_the_faint_partials_are_believed_less_where_they_are_further_off_and_els
     assert unlike < 0.5 * plain and alike < 1.3 * best
 
 
+def test_where_partials_disagree_by_a_cent_the_loud_ones_are_the_pitch() -> None:
+    # reference: numpy's least squares, in which all partials count alike
+    rng, q, faint = np.random.default_rng(9), np.arange(12.0), np.geomspace(1, 1e4, 12)
+    cent, variance, off = np.log(2) / 1200, np.full(12, 1e-14), []
+    for _ in range(200):
+        scatter = rng.normal(size=12) * cent
+        scatter[:3] *= 0.1
+        level, _, sigma, _ = kernels.join(q, scatter, variance, faint, True, 1e-3)
+        off.append((level, np.polyfit(q, scatter, 1)[1], sigma))
+    loud, plain, sigma = np.array(off).T
+    assert np.std(loud) < 0.6 * np.std(plain)
+    assert np.mean(np.abs(loud) < sigma) > 0.6
+
+
 def test_the_fit_reads_f1_and_the_stretch_of_an_exact_string() -> None:
     t = np.arange(int(1.5 * RATE)) / RATE
     n = np.arange(1, 12)

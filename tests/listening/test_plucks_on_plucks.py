@@ -46,6 +46,18 @@ def test_a_sampled_string_picked_again_in_almost_the_same_phase_is_another_pluck
     assert starts == pytest.approx([0.5 + k * length for k in range(3)], abs=0.05)
 
 
+def test_a_string_picked_again_is_another_pluck_though_its_loudest_partials_meet_in_phase() -> None:
+    t, at = np.arange(int(2.4 * RATE)) / RATE, int(1.1 * RATE)
+    x, phase = np.zeros(len(t)), np.random.default_rng(4).uniform(0, 6.28, 10)
+    for n in range(1, 10):
+        tone = np.exp(-0.9 * t) * np.cos(2 * np.pi * 110 * n * t + phase[n]) / n**1.5
+        x += tone
+        # the second pluck goes on as the first where that is loud, and against it elsewhere
+        x[at:] += 0.05 * tone[at:] if n < 3 else -2.2 * tone[at:]
+    starts = [r.start for r in analyse(mixed(3.2, (0.5, 0.2 * x)), RATE, STANDARD)]
+    assert starts == pytest.approx([0.5, 1.6], abs=0.05)
+
+
 def test_a_distorted_string_that_swells_as_it_rings_is_one_pluck() -> None:
     rng, t = np.random.default_rng(3), np.arange(int(3 * RATE)) / RATE
     tone = np.zeros(len(t))
