@@ -40,7 +40,7 @@ def test_a_relaxed_night_never_costs_more_than_the_best_plan(value, data) -> Non
     assert relaxed_cost(night, tracked) <= best.plan.totals.objective + 1e-6
     raised: list[float] = []
     Relaxer(night).raise_on(lambda: math.inf, GO, lambda bound: raised.append(bound) or len(raised) < 20)
-    assert all(bound <= best.plan.totals.objective + 1e-6 for bound in raised)
+    assert max(raised, default=0.0) <= best.plan.totals.objective + 1e-6
     # a limit far below the optimum throws states away: nothing above it may then be claimed
     lead = Exploration(night, tracked, 0, 50_000)
     lead.go_on(1e9, 0.6 * best.plan.totals.objective, GO)

@@ -16,7 +16,7 @@ OTHER_DB = 12.0  # a player is no softer than this
 FEW, ALIKE_DB = 3, 8.0  # loud plucks lie so close together
 NEAR = 0.75  # semitones from a target at which a string is usually found
 VAGUE = 2.0  # cents
-AGAIN_S = 0.1
+AGAIN_S = 0.1  # at most between the end of a reading and the next pluck of its string
 ASTRAY, FOUND = 150.0, 100.0  # cents from a target: far off, and near enough to be it
 
 
