@@ -1,7 +1,7 @@
 """Compiles the planner and the listener ahead of its first use: `python -m juxtatune.cli.warm`.
 
 Compiled code is cached beside the sources. The cache of one file does not notice a change in another, so
-it is thrown away first.
+it is thrown away first. Two processes share the work, and no function: its cache is not made for two writers.
 """
 
 from __future__ import annotations
