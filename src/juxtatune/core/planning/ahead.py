@@ -69,7 +69,7 @@ HASH = np.uint64(0x9E3779B97F4A7C15)
 def bound_scratch(songs, classes, insts, words):
     """Scratch for bound_ahead: events (full, least seconds), kinds' largest (same), covers, spare, classes' reach.
 
-    And what was found for an instrument's states before: its word, songs left, parts left, count and events.
+    And what was found for an instrument's states before: its word, songs left, parts left (-1: nothing yet), count and events.
     """
     return (
         np.empty((2, MOST_EVENTS)),
@@ -79,7 +79,7 @@ def bound_scratch(songs, classes, insts, words):
         np.empty((2, classes)),
         np.empty((insts, REMEMBERED), np.uint64),
         np.empty((insts, REMEMBERED, words), np.uint64),
-        np.zeros((insts, REMEMBERED), np.int64),
+        np.full((insts, REMEMBERED), -1, np.int64),
         np.empty((insts, REMEMBERED), np.int64),
         np.empty((insts, REMEMBERED, 2, MOST_REMEMBERED)),
     )

@@ -97,7 +97,8 @@ def relaxed(compiled: Compiled, tracked: set[int], order: list[tuple[int, int, i
             allowed[middle] = np.bitwise_or.reduce(t.allowed[middle:closing], axis=0)
     parts_left = np.zeros_like(t.parts_left)
     for k, (opening, _, closing) in enumerate(order):
-        parts_left[max(opening, compiled.first) : closing + 1] = len(order) - k
+        # a part under way is come back to at its opening, which lies behind
+        parts_left[opening : closing + 1] = len(order) - k
     tables = t._replace(
         parts_left=parts_left,
         relaxed=True,
