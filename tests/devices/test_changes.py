@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 import soundfile as sf
 
-from tests.devices.test_live_input import listen, pactl, play, pulse  # noqa: F401
+from tests.devices.test_live_input import listen, pactl, play, pulse, wait_until_it_listens  # noqa: F401
 from tests.listening.sounds import one_string
 
 
@@ -39,7 +39,7 @@ def test_a_sink_of_another_rate(pulse, tmp_path, rate) -> None:  # noqa: F811
     pactl(pulse, "set-default-source", "other.monitor")
     path, f1 = wave(tmp_path, rate=rate)
     process = listen(pulse, seconds=6.0)
-    time.sleep(2.5)
+    wait_until_it_listens(pulse)
     subprocess.run(["paplay", "--device=other", str(path)], env=pulse, check=True, capture_output=True)
     only_a2(heard(process), f1)
 
@@ -50,7 +50,7 @@ def test_a_remapped_source_brings_one_channel(pulse, tmp_path) -> None:  # noqa:
     pactl(pulse, "set-default-source", "right")
     path, f1 = wave(tmp_path, stereo=True)
     process = listen(pulse, seconds=6.0)
-    time.sleep(2.5)
+    time.sleep(2.5)  # the remapped source records too, and would be taken for the program
     play(pulse, path)
     only_a2(heard(process), f1)
 
@@ -58,7 +58,7 @@ def test_a_remapped_source_brings_one_channel(pulse, tmp_path) -> None:  # noqa:
 def test_a_source_suspended_and_resumed_goes_on(pulse, tmp_path) -> None:  # noqa: F811
     path, f1 = wave(tmp_path)
     process = listen(pulse, seconds=9.0)
-    time.sleep(2.0)
+    wait_until_it_listens(pulse)
     pactl(pulse, "suspend-sink", "room", "1")
     time.sleep(2.0)
     pactl(pulse, "suspend-sink", "room", "0")
@@ -69,7 +69,7 @@ def test_a_source_suspended_and_resumed_goes_on(pulse, tmp_path) -> None:  # noq
 
 def test_a_source_that_is_removed_leaves_no_trace_of_an_error(pulse, tmp_path) -> None:  # noqa: F811
     process = listen(pulse, seconds=6.0)
-    time.sleep(2.0)
+    wait_until_it_listens(pulse)
     pactl(pulse, "unload-module", "module-null-sink")
     time.sleep(1.0)
     pactl(pulse, "load-module", "module-null-sink", "sink_name=room", "rate=48000")

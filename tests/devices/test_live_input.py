@@ -69,6 +69,18 @@ def pactl(env, *args) -> None:
     subprocess.run(["pactl", *args], env=env, check=True, capture_output=True)
 
 
+def wait_until_it_listens(env) -> None:
+    """Until the server knows of a stream that records; a busy machine takes its time to start the program."""
+    for _ in range(200):
+        done = subprocess.run(
+            ["pactl", "list", "short", "source-outputs"], env=env, capture_output=True, text=True
+        )
+        if done.stdout.strip():
+            break
+        time.sleep(0.1)
+    time.sleep(0.7)
+
+
 def listen(env, *args, seconds=5.0):
     return subprocess.Popen(
         [*PROGRAM, "listen", "--tuning", "drop D", "--seconds", str(seconds), "--json", *args],

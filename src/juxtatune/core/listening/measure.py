@@ -20,7 +20,10 @@ from juxtatune.core.listening.strums.settling import apart
 
 ATTACK_FROM, ATTACK_TO = 0.012, 0.112
 LONGEST_LOOK, LONGEST_APART = 12.0, 2.4  # s
-SURER, STRAYS = (1.5, 2.7), 7.0  # in 1σ: from where on a surer reading counts, and from where on it alone; off
+SURER, STRAYS = (
+    (1.5, 2.7),
+    7.0,
+)  # in 1σ: from where on a surer reading counts, and from where on it alone; off
 NEARLY = 8.0  # power by which a less sure fit counts less
 LOST = 1.5  # cents: what is less sure says nothing of where the string lies, but near
 UNSURE_APART = 0.07  # cents: what is less sure is taken apart from what sounds beside it
@@ -329,7 +332,9 @@ def _apart(x: Samples, rate: float, fit: Fit, start: float, end: float, ringing:
     if abs(moved) > (AGREE if fit.sigma_cents > LOST else min(AGREE, STRAYS * fit.sigma_cents)):
         return fit
     share = min(np.log(fit.sigma_cents / found.sigma / SURER[0]) / np.log(SURER[1] / SURER[0]), 1.0)
-    sigma = np.sqrt(share * found.sigma**2 + (1 - share) * fit.sigma_cents**2 + share * (1 - share) * moved**2)
+    sigma = np.sqrt(
+        share * found.sigma**2 + (1 - share) * fit.sigma_cents**2 + share * (1 - share) * moved**2
+    )
     stretch = share * found.stretch + (1 - share) * fit.stretch
     return replace(fit, f1=fit.f1 * 2 ** (share * moved / 1200), stretch=stretch, sigma_cents=float(sigma))
 
