@@ -20,15 +20,15 @@ UNCERTAIN = 0.3  # of what lies between the mean and the end
 TURNED = 10.0  # cents: a string that moves so far is being turned, and where it ends counts
 
 
-def without_drift(x: Samples, rate: float, fit: Fit, onset: float, until: float) -> Fit:
-    """The fit of a note that sounds from `onset` to `until` (s), at its mean pitch where it drifts; else as it is."""
-    first, last = onset + FROM_S, min(until, onset + TO_S)
-    share = min((fit.tau - SLOW_S) / (SLOWER_S - SLOW_S), 1.0)
-    mean = (
-        fit_pluck(x, rate, first, last, fit.f1, fit.stretch, glide=False)
-        if _drifts(share, last - first)
-        else None
-    )
+def drifting(fit: Fit, lasts: float) -> float:
+    """How far a note of `lasts` seconds drifts rather than settles: 0 to 1."""
+    slow = (fit.tau - SLOW_S) / (SLOWER_S - SLOW_S)
+    return min(max(slow, 0.0), 1.0) if min(lasts, TO_S) - FROM_S >= LEAST_S else 0.0
+
+
+def at_mean(x: Samples, rate: float, fit: Fit, share: float, onset: float, until: float) -> Fit:
+    """The fit of a note that sounds from `onset` to `until` (s), with the given share of its mean pitch."""
+    mean = fit_pluck(x, rate, onset + FROM_S, min(until, onset + TO_S), fit.f1, fit.stretch, glide=False)
     if mean is None:
         return fit
     above = share * CENTS * float(np.log(mean.f1 / fit.f1))
@@ -36,7 +36,3 @@ def without_drift(x: Samples, rate: float, fit: Fit, onset: float, until: float)
         return fit
     sigma = float(np.hypot(fit.sigma_cents, UNCERTAIN * above))
     return replace(fit, f1=fit.f1 * float(np.exp(above / CENTS)), sigma_cents=sigma, above_end=above)
-
-
-def _drifts(share: float, lasts: float) -> bool:
-    return share > 0 and lasts >= LEAST_S

@@ -21,6 +21,7 @@ DISAGREE = 1.5e-4  # the same of a real guitar's partials, a quarter of a cent
 FEW_CENTS = 1e-3  # by which the loud ones may lie off the rest
 LOUDER = 0.7  # power of a partial's loudness by which it then counts more
 REAL_UNSURE = 0.7  # by which the pitch is less sure than they say, since it is theirs only on the whole
+MUCH_WORSE = 3.0  # times, by which partials scatter more than those of them that agree
 MISSING = 0.55  # penalty for partials that should be there and are not
 # a partial so much stronger (in power) has ripples beside it, in parts of f1
 SKIRT, SKIRT_REACH = 30.0, 0.2
@@ -199,24 +200,29 @@ def _raised(hz, weight, power, resolution, proposal, number):
 
 @_jit
 def join(q, relative, variance, faint, free, prior):
-    """Robust regression of deviations on (1, q) with scatter beyond their variance. Returns (level, bend, σ of each).
+    """Robust regression of deviations on (1, q) with scatter beyond their variance: (level, bend, σ of each, how far
+    their scatter is their own).
 
     What disturbs the partials moves all of them alike, as beating does, or each the more the fainter it is (`faint`, at
     least 1), as what sounds beside them does: both count by how likely they are (Bayesian model averaging). Partials
     that disagree by more are a real guitar's: the louder, the more they count.
     """
-    alike = _joined(q, relative, variance, np.ones(len(q)), free, prior)
-    apart = _joined(q, relative, variance, faint, free, prior)
+    alike = _joined(q, relative, variance, np.ones(len(q)), free, prior, FAR)
+    apart = _joined(q, relative, variance, faint, free, prior, FAR)
     # the more the partials disagree, the less is either quite true of them
     surer = (alike[4] - apart[4]) / (1 + alike[5] / LOOSE)
     p = 1 / (1 + np.exp(min(max(surer, -50.0), 50.0)))
     disturbed = _mixed(p, apart, alike)
-    loud = _joined(q, relative, variance, faint**LOUDER, free, prior)
+    # none is left out: which it would be is chance where all disagree
+    loud = _joined(q, relative, variance, faint**LOUDER, free, prior, np.inf)
     # they disagree by a cent or two: what is further off is no partial of this string
     near = 1 / (1 + ((loud[0] - disturbed[0]) / FEW_CENTS) ** 4)
-    real = near * alike[5] ** 2 / (alike[5] ** 2 + DISAGREE**2)
+    disagree = alike[5] ** 2 / (alike[5] ** 2 + DISAGREE**2)
+    real = near * disagree
     level, bend, spread, turn = _mixed(real, loud, disturbed)
-    return level, bend, max(spread, disturbed[2]) * (1 + REAL_UNSURE * real), turn
+    # where what one or two partials say is another's, the rest agree by far better than all do
+    own = disagree / (1 + (loud[5] / (MUCH_WORSE * alike[5] + 1e-12)) ** 4)
+    return level, bend, max(spread, disturbed[2]) * (1 + REAL_UNSURE * real), turn, own
 
 
 @_jit
@@ -228,8 +234,11 @@ def _mixed(p, one, other):
 
 
 @_jit
-def _joined(q, relative, variance, faint, free, prior):
-    """Tukey's biweight; the extra variance grows until the scatter is explained. Returns also its log-likelihood and scatter."""
+def _joined(q, relative, variance, faint, free, prior, far):
+    """Tukey's biweight, for which nothing counts from `far` σ on; the extra variance grows until the scatter is explained.
+
+    Returns (level, bend, σ of each, log-likelihood, scatter).
+    """
     count = len(q)
     trust = np.ones(count)
     left = np.zeros(count)
@@ -254,7 +263,7 @@ def _joined(q, relative, variance, faint, free, prior):
         scale = max(1.0, np.median(np.abs(left) / np.sqrt(variance + extra * faint)) / 0.6745)
         chi = 0.0
         for k in range(count):
-            away = abs(left[k]) / (np.sqrt(variance[k] + extra * faint[k]) * scale) / FAR
+            away = abs(left[k]) / (np.sqrt(variance[k] + extra * faint[k]) * scale) / far
             trust[k] = (1 - away * away) ** 2 if away < 1 else 1e-4
             chi += trust[k] * left[k] ** 2 / (variance[k] + extra * faint[k])
         chi /= max(count - (2 if free else 1), 1)
@@ -263,7 +272,7 @@ def _joined(q, relative, variance, faint, free, prior):
     likely = 0.0
     for k in range(count):
         each = variance[k] + extra * faint[k]
-        likely -= 0.5 * (np.log(each) + min(left[k] ** 2 / each, FAR**2))
+        likely -= 0.5 * (np.log(each) + min(left[k] ** 2 / each, far**2))
     return level, bend, spread, turn, likely, np.sqrt(extra)
 
 

@@ -2,32 +2,24 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from juxtatune.core.listening.again import picked_again
 from juxtatune.core.listening.assign import nearest_note, place_pitch
-from juxtatune.core.listening.drift import without_drift
+from juxtatune.core.listening.drift import at_mean, drifting
 from juxtatune.core.listening.harmonic import Tone, candidates
 from juxtatune.core.listening.partials import USUAL_STRETCH, Fit, fit_pluck, partial_hz
 from juxtatune.core.listening.peaks import new_peaks
 from juxtatune.core.listening.pluck import Reading, Targets
 from juxtatune.core.listening.project import hann, project
 from juxtatune.core.listening.source import Samples
-from juxtatune.core.listening.strums.settling import apart
+from juxtatune.core.listening.surest import surest
 
 ATTACK_FROM, ATTACK_TO = 0.012, 0.112
-LONGEST_LOOK, LONGEST_APART = 12.0, 2.4  # s
-SURER, STRAYS = (
-    (1.5, 2.7),
-    7.0,
-)  # in 1σ: from where on a surer reading counts, and from where on it alone; off
-NEARLY = 8.0  # power by which a less sure fit counts less
-LOST = 1.5  # cents: what is less sure says nothing of where the string lies, but near
-UNSURE_APART = 0.07  # cents: what is less sure is taken apart from what sounds beside it
-UNSURE, AGREE = 0.5, 40.0  # cents
+LONGEST_LOOK = 12.0  # s
 REFINE_S = 0.05
 ATTACK_BEFORE_S, NOTED_S = 0.08, 0.015
 DAMPED_S = 0.03  # from the frame before the fall to the fall itself
@@ -291,52 +283,14 @@ def read(
     if not c.first:
         onset = _with_attack(x, rate, fit, refine_onset(x, rate, fit, c.onset))
         again = fit_pluck(x, rate, onset + 0.002, min(until, onset + 4.0), fit.f1, fit.stretch)
-        fit = _reconsidered(x, rate, again or fit, onset + 0.002, min(until, onset + 4.0))
+        fit = again or fit
     # what rings along bends a reading as a drift does, and can be taken away
-    steady = without_drift(x, rate, fit, onset, until) if not ringing else fit
-    if steady is not fit:
-        fit = steady
-    elif fit.sigma_cents > UNSURE_APART:
-        fit = _apart(x, rate, fit, onset, min(until, onset + LONGEST_APART), ringing)
+    drift = drifting(fit, until - onset) if not ringing else 0.0
+    if drift < 1:
+        fit = surest(x, rate, fit, onset, until, ringing)
+    if drift > 0:
+        fit = at_mean(x, rate, fit, drift, onset, until)
     return _reading(c, fit, onset, end, until, targets)
-
-
-def _reconsidered(x: Samples, rate: float, fit: Fit, start: float, end: float) -> Fit:
-    """The fit, or a surer one when it is unsure: other strings bend it, and their partials spoil the stretch.
-
-    Fits that are nearly as sure as the surest count too, so that chance does not choose between them.
-    """
-    if fit.sigma_cents < UNSURE:
-        return fit
-    others = [
-        fit_pluck(x, rate, start, end, fit.f1, stretch, glide, rounds=2, partials=partials)
-        for stretch, partials in ((USUAL_STRETCH, 6), (3 * USUAL_STRETCH, 14))
-        for glide in (True, False)
-    ]
-    near = [o for o in others if o is not None and abs(1200 * np.log2(o.f1 / fit.f1)) < AGREE]
-    best = min([fit, *near], key=lambda f: f.sigma_cents)
-    share = np.array([(best.sigma_cents / f.sigma_cents) ** NEARLY for f in (fit, *near)])
-    off = np.array([np.log(f.f1 / best.f1) for f in (fit, *near)])
-    return replace(best, f1=best.f1 * float(np.exp(share @ off / share.sum())))
-
-
-def _apart(x: Samples, rate: float, fit: Fit, start: float, end: float, ringing: tuple[float, ...]) -> Fit:
-    """The fit, or what is left for it when what sounds beside it is taken away, if that is far surer.
-
-    Further off it is another's: a band plays the same notes. Where it is surer by some, both count.
-    """
-    found = apart(x, rate, start, end, fit.f1, ringing)
-    if found is None or found.sigma > fit.sigma_cents / SURER[0]:
-        return fit
-    moved = 1200 * np.log2(found.f1 / fit.f1)
-    if abs(moved) > (AGREE if fit.sigma_cents > LOST else min(AGREE, STRAYS * fit.sigma_cents)):
-        return fit
-    share = min(np.log(fit.sigma_cents / found.sigma / SURER[0]) / np.log(SURER[1] / SURER[0]), 1.0)
-    sigma = np.sqrt(
-        share * found.sigma**2 + (1 - share) * fit.sigma_cents**2 + share * (1 - share) * moved**2
-    )
-    stretch = share * found.stretch + (1 - share) * fit.stretch
-    return replace(fit, f1=fit.f1 * 2 ** (share * moved / 1200), stretch=stretch, sigma_cents=float(sigma))
 
 
 def _unread(c: Candidate, end: float, targets: Targets, why: str) -> Reading:

@@ -59,6 +59,7 @@ class Fit:
     phase: F
     decay: F
     snr: float
+    real: float  # 0 to 1: how far its partials disagree of themselves, as a real guitar's do
     above_end: float = 0.0  # cents by which f1 was set above the end of a glide that is a drift
 
     def mean_glide_cents(self, a: float, b: float) -> float:
@@ -185,7 +186,7 @@ def solve(d: Demodulated, f1: float, stretch: float, with_glide: bool) -> Fit | 
     joined = _join(n, relative, relative_variance, _faint(power, alive), stretch)
     if joined is None:
         return None
-    shift, bend, sigma, turn = joined
+    shift, bend, sigma, turn, real = joined
     sigma = float(np.hypot(sigma, shared * np.sqrt(d.overlap)))
     new_stretch = float(np.clip(stretch + bend, 0.0, 2e-3))
     # what rebuilds the onset is not asked for at a moment's look
@@ -195,7 +196,7 @@ def solve(d: Demodulated, f1: float, stretch: float, with_glide: bool) -> Fit | 
     return Fit(
         f1 * (1 + shift), new_stretch, turn, glide, tau if tau else 0.1,
         float(np.hypot(claimed, _curved(glide, tau if tau else 0.1, float(t[-1])))), origin,
-        n, hz * (1 + relative), amplitude, offset + 2 * np.pi * hz * origin, decay, snr,
+        n, hz * (1 + relative), amplitude, offset + 2 * np.pi * hz * origin, decay, snr, real,
     )  # fmt: skip
 
 
@@ -290,22 +291,20 @@ def _slopes(t: F, phase: F, weight: F, hz: F, tau: float | None) -> tuple:
     return cost, slope, variance, glide, tau, offset, rest, shared
 
 
-def _join(
-    n: NDArray, relative: F, variance: F, faint: F, stretch: float
-) -> tuple[float, float, float, float] | None:
-    """Robust regression of the partials' deviations on f1 and B. Returns (Δf1/f1, ΔB, σ of Δf1/f1, σ of ΔB)."""
+def _join(n: NDArray, relative: F, variance: F, faint: F, stretch: float) -> tuple[float, ...] | None:
+    """Robust regression of the partials' deviations on f1 and B: (Δf1/f1, ΔB, σ of Δf1/f1, σ of ΔB, how real)."""
     q = (n * n / (1 + stretch * n * n) - 1 / (1 + stretch)) / 2
     ok = np.isfinite(relative) & np.isfinite(variance) & (np.abs(relative) < 0.03)
     if not np.any(ok):
         return None
     n, relative, variance, faint, q = n[ok], relative[ok], variance[ok], faint[ok], q[ok]
     if len(n) == 1:
-        return float(relative[0]), 0.0, float(np.sqrt(variance[0] + (0.3 / CENTS) ** 2)), 1.0
+        return float(relative[0]), 0.0, float(np.sqrt(variance[0] + (0.3 / CENTS) ** 2)), 1.0, 0.0
     free = len(n) >= 4
     # B seldom differs by more than 1e-4 from a start value; with few partials it is not asked for
     prior = 1e8 if free else 1e10
-    level, bend, sigma, turn = kernels.join(q, relative, variance, faint, free, prior)
-    return float(level), float(bend), float(sigma), float(turn)
+    joined = kernels.join(q, relative, variance, faint, free, prior)
+    return tuple(float(v) for v in joined)
 
 
 def _faint(power: F, alive: NDArray[np.bool_]) -> F:

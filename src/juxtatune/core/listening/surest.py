@@ -1,0 +1,71 @@
+"""What else is asked of a pluck whose first fit is unsure, and how the answers count."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from juxtatune.core.listening.partials import USUAL_STRETCH, Fit, fit_pluck
+from juxtatune.core.listening.source import Samples
+from juxtatune.core.listening.strums.settling import apart
+
+UNSURE, AGREE = 0.5, 40.0  # cents
+NEARLY = 8.0  # power by which a less sure fit counts less
+LONGEST_APART = 2.4  # s
+UNSURE_APART = 0.07  # cents: what is less sure is taken apart from what sounds beside it
+SURER, SURELY = 1.5, 2.7  # times as sure, from where what is taken apart counts, and counts alone
+STRAYS = 7.0  # in 1σ: further off it is another's
+LOST = 1.5  # cents: what is less sure says nothing of where the string lies, but near
+OWN = 2.5  # times as unsure as the fit is what is taken apart where the partials disagree of themselves
+
+
+def surest(x: Samples, rate: float, fit: Fit, onset: float, until: float, ringing: tuple[float, ...]) -> Fit:
+    """The fit, or where it is unsure what other fits say, and what is left when other sound is taken away."""
+    fit = _reconsidered(x, rate, fit, onset + 0.002, min(until, onset + 4.0))
+    if fit.sigma_cents <= UNSURE_APART:
+        return fit
+    return _apart(x, rate, fit, onset, min(until, onset + LONGEST_APART), ringing)
+
+
+def _reconsidered(x: Samples, rate: float, fit: Fit, start: float, end: float) -> Fit:
+    """The fit, or a surer one when it is unsure: other strings bend it, and their partials spoil the stretch.
+
+    Fits that are nearly as sure as the surest count too, so that chance does not choose between them.
+    """
+    if fit.sigma_cents < UNSURE:
+        return fit
+    others = [
+        fit_pluck(x, rate, start, end, fit.f1, stretch, glide, rounds=2, partials=partials)
+        for stretch, partials in ((USUAL_STRETCH, 6), (3 * USUAL_STRETCH, 14))
+        for glide in (True, False)
+    ]
+    near = [o for o in others if o is not None and abs(1200 * np.log2(o.f1 / fit.f1)) < AGREE]
+    best = min([fit, *near], key=lambda f: f.sigma_cents)
+    share = np.array([(best.sigma_cents / f.sigma_cents) ** NEARLY for f in (fit, *near)])
+    off = np.array([np.log(f.f1 / best.f1) for f in (fit, *near)])
+    return replace(best, f1=best.f1 * float(np.exp(share @ off / share.sum())))
+
+
+def _apart(x: Samples, rate: float, fit: Fit, start: float, end: float, ringing: tuple[float, ...]) -> Fit:
+    """The fit, or what is left for it when what sounds beside it is taken away, if that is far surer.
+
+    Further off it is another's: a band plays the same notes. Where it is surer by some, both count.
+    """
+    found = apart(x, rate, start, end, fit.f1, ringing)
+    if found is None:
+        return fit
+    # where a real guitar's partials disagree of themselves, nothing that sounds beside them is to blame
+    own = OWN * fit.real**2 * fit.sigma_cents
+    found = replace(found, sigma=float(np.hypot(found.sigma, own)))
+    if found.sigma > fit.sigma_cents / SURER:
+        return fit
+    moved = 1200 * np.log2(found.f1 / fit.f1)
+    if abs(moved) > (AGREE if fit.sigma_cents > LOST else min(AGREE, STRAYS * fit.sigma_cents)):
+        return fit
+    share = min(np.log(fit.sigma_cents / found.sigma / SURER) / np.log(SURELY / SURER), 1.0)
+    sigma = np.sqrt(
+        share * found.sigma**2 + (1 - share) * fit.sigma_cents**2 + share * (1 - share) * moved**2
+    )
+    stretch = share * found.stretch + (1 - share) * fit.stretch
+    return replace(fit, f1=fit.f1 * 2 ** (share * moved / 1200), stretch=stretch, sigma_cents=float(sigma))
