@@ -217,12 +217,25 @@ def join(q, relative, variance, faint, free, prior):
     loud = _joined(q, relative, variance, faint**LOUDER, free, prior, np.inf)
     # they disagree by a cent or two: what is further off is no partial of this string
     near = 1 / (1 + ((loud[0] - disturbed[0]) / FEW_CENTS) ** 4)
-    disagree = alike[5] ** 2 / (alike[5] ** 2 + DISAGREE**2)
+    disagree = _disagree(alike[5])
     real = near * disagree
     level, bend, spread, turn = _mixed(real, loud, disturbed)
     # where what one or two partials say is another's, the rest agree by far better than all do
     own = disagree / (1 + (loud[5] / (MUCH_WORSE * alike[5] + 1e-12)) ** 4)
     return level, bend, max(spread, disturbed[2]) * (1 + REAL_UNSURE * real), turn, own
+
+
+@_jit
+def agree(q, relative, variance, free, prior):
+    """The same of partials among which another's may be: (level, bend, σ of level)."""
+    alike = _joined(q, relative, variance, np.ones(len(q)), free, prior, FAR)
+    return alike[0], alike[1], alike[2] * (1 + REAL_UNSURE * _disagree(alike[5]))
+
+
+@_jit
+def _disagree(scatter):
+    """How far a scatter of partials is a real guitar's: 0 to 1."""
+    return scatter**2 / (scatter**2 + DISAGREE**2)
 
 
 @_jit

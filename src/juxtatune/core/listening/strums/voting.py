@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from juxtatune.core.listening.kernels import join
+from juxtatune.core.listening.kernels import agree
 from juxtatune.core.listening.partials import CENTS, partial_hz
 from juxtatune.core.listening.strums.sinusoids import F, Rows, Sinusoids
 
@@ -101,7 +101,7 @@ def _regress(
         y = cents[pick] / CENTS - bent * q
         variance = (heard.sigma[rows[pick]] / (n * goal)) ** 2 + (0.02 / CENTS) ** 2
         free = len(n) >= 4
-        level, bend, sigma, _, _ = join(q, y, variance, np.ones(len(q)), free, 1e8 if free else 1e10)
+        level, bend, sigma = agree(q, y, variance, free, 1e8 if free else 1e10)
         settled = Settled(
             goal * (1 + level), float(np.clip(USUAL_STRETCH + bent + bend, 0, 2e-3)), float(sigma) * CENTS, len(n), rows[pick],
             columns[pick] + 1,
