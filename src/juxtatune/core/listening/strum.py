@@ -8,6 +8,7 @@ settled first and explains its sinusoids away, so that an octave or a unison abo
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from itertools import permutations
 
 import numpy as np
 
@@ -52,12 +53,31 @@ def read_strum(samples: Samples, rate: float, targets: Targets) -> list[StrumRea
     settled = _settled_after(x, working, SETTLE_S, goals)
     if len(settled) < len(goals) or any(f.sigma >= BENT or f.doubt >= SURER for f in settled.values()):
         # what is soon lost in noise is heard earlier alone, and a real guitar's pitch moves
-        earlier = _settled_after(x, working, EARLIER_S, goals)
+        earlier = _as_named(settled, _settled_after(x, working, EARLIER_S, goals), goals)
         both = ((s, _of_both(earlier.get(s), settled.get(s))) for s in goals)
         settled = {s: found for s, found in both if found is not None}
     if not settled and _after_strum(x, working, EARLIER_S) is None:
         return [StrumReading(s, None, None, 0.0, problem="no strings are heard") for s in strings]
     return [_report(s, settled, goals, targets) for s in strings]
+
+
+def _as_named(
+    first: dict[int, Settled], second: dict[int, Settled], goals: dict[int, float]
+) -> dict[int, Settled]:
+    """The second look with strings of one target named as in the first: which is which nobody can hear."""
+    named = dict(second)
+    for goal in set(goals.values()):
+        alike = [s for s in goals if goals[s] == goal]
+        found = [second[s] for s in alike if s in second]
+
+        def off(names: tuple[int, ...], found: list[Settled] = found) -> float:
+            both = [(first[s].f1, f.f1) for s, f in zip(names, found, strict=True) if s in first]
+            return sum(min(abs(CENTS * float(np.log(a / b))), SAME_CENTS) for a, b in both) - len(both)
+
+        for s in alike:
+            named.pop(s, None)
+        named.update(zip(min(permutations(alike, len(found)), key=off), found, strict=True))
+    return named
 
 
 def _of_both(earlier: Settled | None, later: Settled | None) -> Settled | None:
@@ -71,7 +91,8 @@ def _of_both(earlier: Settled | None, later: Settled | None) -> Settled | None:
         return later if later.doubt < SURER else None
     apart = CENTS * float(np.log(earlier.f1 / later.f1))
     if abs(apart) > SAME_CENTS:
-        return replace(later, sigma=max(later.sigma, MOST_SIGMA))
+        likelier = min(later, earlier, key=lambda found: found.doubt)
+        return replace(likelier, sigma=max(likelier.sigma, MOST_SIGMA))
     share = 0.5 if abs(apart) > WANDERS else later.sigma**2 / (later.sigma**2 + earlier.sigma**2)
     sigma = float(np.hypot(np.sqrt(share) * earlier.sigma, abs(apart) / 2))
     return replace(later, f1=later.f1 * float(np.exp(share * apart / CENTS)), sigma=sigma)
