@@ -24,8 +24,8 @@ from juxtatune.core.listening.strums.voting import Settled
 from juxtatune.core.music.tuning import SAME
 
 SETTLE_S, EARLIER_S = 0.6, 0.3  # the glide of the attack is left out
-SURE = 1.5  # cents: what is found early alone must be as sure
-SURER = 0.8  # log odds: what is found once must be doubted less
+SURE = 1.5  # cents: what is less sure and found early alone must be doubted far less
+SURER, SURER_STILL = 0.8, -1.5  # log odds: what is found once must be doubted less
 SAME_CENTS = 9.0  # two looks at one string differ by no more
 WANDERS = 4.0  # cents: where they differ by more, neither is better
 LONGEST_S = 2.4
@@ -86,7 +86,7 @@ def _of_both(earlier: Settled | None, later: Settled | None) -> Settled | None:
     What one of them alone finds must be surer: the other may rather be right.
     """
     if later is None:
-        return earlier if earlier is not None and earlier.sigma < SURE and earlier.doubt < SURER else None
+        return earlier if earlier is not None and _clear_alone(earlier) else None
     if earlier is None:
         return later if later.doubt < SURER else None
     apart = CENTS * float(np.log(earlier.f1 / later.f1))
@@ -96,6 +96,10 @@ def _of_both(earlier: Settled | None, later: Settled | None) -> Settled | None:
     share = 0.5 if abs(apart) > WANDERS else later.sigma**2 / (later.sigma**2 + earlier.sigma**2)
     sigma = float(np.hypot(np.sqrt(share) * earlier.sigma, abs(apart) / 2))
     return replace(later, f1=later.f1 * float(np.exp(share * apart / CENTS)), sigma=sigma)
+
+
+def _clear_alone(found: Settled) -> bool:
+    return found.doubt < (SURER if found.sigma < SURE else SURER_STILL)
 
 
 def _settled_after(x: Samples, rate: float, settle: float, goals: dict[int, float]) -> dict[int, Settled]:
