@@ -63,7 +63,7 @@ def test_the_robust_regression_is_least_squares_without_outliers_and_keeps_calm_
     q = np.arange(8.0)
     clean = 0.002 + 1e-4 * q + 1e-6 * np.random.default_rng(3).normal(size=8)
     alike = np.ones(8)
-    level, bend, sigma, _ = kernels.join(q, clean, np.full(8, 1e-12), alike, True, 1e-3)
+    level, bend, sigma, *_ = kernels.join(q, clean, np.full(8, 1e-12), alike, True, 1e-3)
     slope, base = np.polyfit(q, clean, 1)
     assert level == pytest.approx(base, abs=2e-6) and bend == pytest.approx(slope, abs=1e-6)
     spoilt = clean.copy()
@@ -93,11 +93,33 @@ def test_where_partials_disagree_by_a_cent_the_loud_ones_are_the_pitch() -> None
     for _ in range(200):
         scatter = rng.normal(size=12) * cent
         scatter[:3] *= 0.1
-        level, _, sigma, _ = kernels.join(q, scatter, variance, faint, True, 1e-3)
+        level, _, sigma, *_ = kernels.join(q, scatter, variance, faint, True, 1e-3)
         off.append((level, np.polyfit(q, scatter, 1)[1], sigma))
     loud, plain, sigma = np.array(off).T
     assert np.std(loud) < 0.6 * np.std(plain)
     assert np.mean(np.abs(loud) < sigma) > 0.6
+
+
+def test_where_partials_disagree_a_hair_moves_the_pitch_by_a_hair() -> None:
+    # which of them a robust regression leaves out would be chance
+    rng, q, faint = np.random.default_rng(10), np.arange(12.0), np.geomspace(1, 1e4, 12)
+    cent, variance, moved = np.log(2) / 1200, np.full(12, 1e-14), []
+    for _ in range(300):
+        scatter = rng.normal(size=12) * 1.5 * cent
+        nearly = scatter + rng.normal(size=12) * 0.01 * cent
+        levels = [kernels.join(q, x, variance, faint, True, 1e-3)[0] for x in (scatter, nearly)]
+        moved.append(abs(levels[1] - levels[0]) / cent)
+    assert np.median(moved) < 0.02 and np.quantile(moved, 0.99) < 0.2
+
+
+def test_what_scatters_of_itself_is_told_from_what_one_strange_partial_disturbs() -> None:
+    rng, q, faint = np.random.default_rng(11), np.arange(12.0), np.geomspace(1, 1e4, 12)
+    cent, variance = np.log(2) / 1200, np.full(12, 1e-14)
+    real = rng.normal(size=12) * cent
+    strange = rng.normal(size=12) * 0.02 * cent
+    strange[1] += 8 * cent
+    own = [kernels.join(q, x, variance, faint, True, 1e-3)[4] for x in (real, strange)]
+    assert own[0] > 0.8 and own[1] < 0.1
 
 
 def test_the_fit_reads_f1_and_the_stretch_of_an_exact_string() -> None:

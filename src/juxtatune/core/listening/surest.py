@@ -17,7 +17,8 @@ UNSURE_APART = 0.07  # cents: what is less sure is taken apart from what sounds 
 SURER, SURELY = 1.5, 2.7  # times as sure, from where what is taken apart counts, and counts alone
 STRAYS = 7.0  # in 1σ: further off it is another's
 LOST = 1.5  # cents: what is less sure says nothing of where the string lies, but near
-OWN = 2.5  # times as unsure as the fit is what is taken apart where the partials disagree of themselves
+OWN = 2.5  # times as unsure as the fit is another reading where the partials disagree of themselves
+BEYOND = 15.0  # times as sure
 
 
 def surest(x: Samples, rate: float, fit: Fit, onset: float, until: float, ringing: tuple[float, ...]) -> Fit:
@@ -41,10 +42,21 @@ def _reconsidered(x: Samples, rate: float, fit: Fit, start: float, end: float) -
         for glide in (True, False)
     ]
     near = [o for o in others if o is not None and abs(1200 * np.log2(o.f1 / fit.f1)) < AGREE]
-    best = min([fit, *near], key=lambda f: f.sigma_cents)
-    share = np.array([(best.sigma_cents / f.sigma_cents) ** NEARLY for f in (fit, *near)])
-    off = np.array([np.log(f.f1 / best.f1) for f in (fit, *near)])
-    return replace(best, f1=best.f1 * float(np.exp(share @ off / share.sum())))
+    every = [fit, *near]
+    sigma = np.array([fit.sigma_cents, *(_owned(fit, o.sigma_cents) for o in near)])
+    best = every[int(np.argmin(sigma))]
+    share = (sigma.min() / sigma) ** NEARLY
+    off = np.array([np.log(f.f1 / best.f1) for f in every])
+    return replace(best, f1=best.f1 * float(np.exp(share @ off / share.sum())), real=fit.real)
+
+
+def _owned(fit: Fit, sigma: float) -> float:
+    """1σ of another reading: where a real guitar's partials disagree of themselves, nothing beside them is to blame.
+
+    What is surer beyond that found partials that do agree: the fit has lost them.
+    """
+    beyond = 1 + (fit.sigma_cents / (sigma * BEYOND)) ** 4
+    return float(np.hypot(sigma, OWN * fit.real**2 * fit.sigma_cents / beyond))
 
 
 def _apart(x: Samples, rate: float, fit: Fit, start: float, end: float, ringing: tuple[float, ...]) -> Fit:
@@ -55,9 +67,7 @@ def _apart(x: Samples, rate: float, fit: Fit, start: float, end: float, ringing:
     found = apart(x, rate, start, end, fit.f1, ringing)
     if found is None:
         return fit
-    # where a real guitar's partials disagree of themselves, nothing that sounds beside them is to blame
-    own = OWN * fit.real**2 * fit.sigma_cents
-    found = replace(found, sigma=float(np.hypot(found.sigma, own)))
+    found = replace(found, sigma=_owned(fit, found.sigma))
     if found.sigma > fit.sigma_cents / SURER:
         return fit
     moved = 1200 * np.log2(found.f1 / fit.f1)
