@@ -18,7 +18,7 @@ TRACE = 100.0  # in power
 FAR = 3.5  # in σ: what is further off counts for nothing
 LOOSE = 5e-5  # scatter of partials, about a tenth of a cent
 DISAGREE = 1.5e-4  # the same of a real guitar's partials, a quarter of a cent
-FEW_CENTS = 1e-3  # by which the loud ones may lie off the rest
+FEW_CENTS, SOME_CENTS = 1e-3, 3e-3  # by which the loud ones may lie off the rest, and one answer off another
 LOUDER = 0.7  # power of a partial's loudness by which it then counts more
 REAL_UNSURE = 0.7  # by which the pitch is less sure than they say, since it is theirs only on the whole
 MUCH_WORSE = 3.0  # times, by which partials scatter more than those of them that agree
@@ -151,7 +151,7 @@ def best_tones(hz, weight, power, resolution, proposals):
     f1, stretch, value = np.empty(BEST), np.empty(BEST), np.empty(BEST)
     numbers = np.zeros((BEST, len(hz)), np.int64)
     for k in np.argsort(-scores, kind="mergesort")[:BEST]:
-        if _near(found, count, refined[k], 0.003 * refined[k]):
+        if _known(found, count, refined[k], 0.003 * refined[k]):
             continue
         this, up, bend = _raised(hz, weight, power, resolution, proposals[k], number)
         if not number.any():
@@ -170,7 +170,7 @@ def best_tones(hz, weight, power, resolution, proposals):
 
 
 @_jit
-def _near(known, count, x, width):
+def _known(known, count, x, width):
     for k in range(count):
         if abs(known[k] - x) < width:
             return True
@@ -207,16 +207,22 @@ def join(q, relative, variance, faint, free, prior):
     least 1), as what sounds beside them does: both count by how likely they are (Bayesian model averaging). Partials
     that disagree by more are a real guitar's: the louder, the more they count.
     """
-    alike = _joined(q, relative, variance, np.ones(len(q)), free, prior, FAR)
-    apart = _joined(q, relative, variance, faint, free, prior, FAR)
+    every = np.ones(len(q))
+    alike, trusted = _joined(q, relative, variance, every, free, prior, FAR, every)
+    apart, _ = _joined(q, relative, variance, faint, free, prior, FAR, every)
+    # begun with the partials that agree where all count alike, it may end elsewhere: which, is chance
+    other, _ = _joined(q, relative, variance, faint, free, prior, FAR, trusted)
+    p = _near(other, apart, SOME_CENTS) / (1 + np.exp(min(max(apart[4] - other[4], -50.0), 50.0)))
+    level, bend, spread, turn = _mixed(p, other, apart)
+    apart = level, bend, spread, turn, apart[4] + p * (other[4] - apart[4]), apart[5]
     # the more the partials disagree, the less is either quite true of them
     surer = (alike[4] - apart[4]) / (1 + alike[5] / LOOSE)
     p = 1 / (1 + np.exp(min(max(surer, -50.0), 50.0)))
     disturbed = _mixed(p, apart, alike)
     # none is left out: which it would be is chance where all disagree
-    loud = _joined(q, relative, variance, faint**LOUDER, free, prior, np.inf)
+    loud, _ = _joined(q, relative, variance, faint**LOUDER, free, prior, np.inf, every)
     # they disagree by a cent or two: what is further off is no partial of this string
-    near = 1 / (1 + ((loud[0] - disturbed[0]) / FEW_CENTS) ** 4)
+    near = _near(loud, disturbed, FEW_CENTS)
     disagree = _disagree(alike[5])
     real = near * disagree
     level, bend, spread, turn = _mixed(real, loud, disturbed)
@@ -228,8 +234,15 @@ def join(q, relative, variance, faint, free, prior):
 @_jit
 def agree(q, relative, variance, free, prior):
     """The same of partials among which another's may be: (level, bend, σ of level)."""
-    alike = _joined(q, relative, variance, np.ones(len(q)), free, prior, FAR)
+    every = np.ones(len(q))
+    alike, _ = _joined(q, relative, variance, every, free, prior, FAR, every)
     return alike[0], alike[1], alike[2] * (1 + REAL_UNSURE * _disagree(alike[5]))
+
+
+@_jit
+def _near(one, other, width):
+    """How far two readings are of one string: 0 to 1."""
+    return 1 / (1 + ((one[0] - other[0]) / width) ** 4)
 
 
 @_jit
@@ -247,13 +260,13 @@ def _mixed(p, one, other):
 
 
 @_jit
-def _joined(q, relative, variance, faint, free, prior, far):
+def _joined(q, relative, variance, faint, free, prior, far, trusted):
     """Tukey's biweight, for which nothing counts from `far` σ on; the extra variance grows until the scatter is explained.
 
-    Returns (level, bend, σ of each, log-likelihood, scatter).
+    Begins with the partials `trusted` (k,). Returns (level, bend, σ of each, log-likelihood, scatter) and the trust.
     """
     count = len(q)
-    trust = np.ones(count)
+    trust = trusted.copy()
     left = np.zeros(count)
     least = variance.min()
     extra = 0.0
@@ -286,7 +299,7 @@ def _joined(q, relative, variance, faint, free, prior, far):
     for k in range(count):
         each = variance[k] + extra * faint[k]
         likely -= 0.5 * (np.log(each) + min(left[k] ** 2 / each, far**2))
-    return level, bend, spread, turn, likely, np.sqrt(extra)
+    return (level, bend, spread, turn, likely, np.sqrt(extra)), trust
 
 
 @_jit
