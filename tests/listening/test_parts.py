@@ -100,26 +100,20 @@ def test_where_partials_disagree_by_a_cent_the_loud_ones_are_the_pitch() -> None
     assert np.mean(np.abs(loud) < sigma) > 0.6
 
 
-def test_where_partials_disagree_a_hair_moves_the_pitch_by_a_hair() -> None:
-    # which of them a robust regression leaves out would be chance
-    rng, q, faint = np.random.default_rng(10), np.arange(12.0), np.geomspace(1, 1e4, 12)
-    cent, variance, moved = np.log(2) / 1200, np.full(12, 1e-14), []
-    for _ in range(300):
-        scatter = rng.normal(size=12) * 1.5 * cent
-        nearly = scatter + rng.normal(size=12) * 0.01 * cent
-        levels = [kernels.join(q, x, variance, faint, True, 1e-3)[0] for x in (scatter, nearly)]
-        moved.append(abs(levels[1] - levels[0]) / cent)
-    assert np.median(moved) < 0.02 and np.quantile(moved, 0.99) < 0.2
-
-
-def test_what_scatters_of_itself_is_told_from_what_one_strange_partial_disturbs() -> None:
-    rng, q, faint = np.random.default_rng(11), np.arange(12.0), np.geomspace(1, 1e4, 12)
-    cent, variance = np.log(2) / 1200, np.full(12, 1e-14)
-    real = rng.normal(size=12) * cent
-    strange = rng.normal(size=12) * 0.02 * cent
-    strange[1] += 8 * cent
-    own = [kernels.join(q, x, variance, faint, True, 1e-3)[4] for x in (real, strange)]
-    assert own[0] > 0.8 and own[1] < 0.1
+def test_where_a_real_guitars_partials_disagree_a_hair_moves_the_pitch_by_a_hair() -> None:
+    # a B3 of a sampled guitar, as measured: cents off the stiff string's, 1σ, and dB below the loudest
+    off = [-2.27, 0.16, 1.14, 2.55, 2.32, 2.16, 2.18, 0.37, -1.0, 2.4, 2.3, 2.42, 2.49, 2.55]
+    sure = [0.04, 0.03, 0.03, 0.03, 0.03, 0.03, 0.03, 0.04, 0.07, 0.01, 0.02, 0.02, 0.08, 0.03]
+    below = [0, 11, 12, 8, 19, 32, 37, 45, 34, 29, 35, 48, 63, 52]
+    rng, n, cent = np.random.default_rng(1), np.arange(1.0, 15), np.log(2) / 1200
+    levels = []
+    for _ in range(200):
+        moved = (np.array(off) + 0.05 * rng.normal(size=14)) * cent
+        variance = (np.array(sure) * cent * rng.uniform(0.8, 1.25)) ** 2
+        joined = kernels.join((n * n - 1) / 2, moved, variance, 10 ** (np.array(below) / 10), True, 1e8)
+        levels.append(joined[0] / cent)
+    assert np.std(levels) < 2 * 0.05
+    assert joined[4] > 0.8  # the scatter is the string's own
 
 
 def test_the_fit_reads_f1_and_the_stretch_of_an_exact_string() -> None:

@@ -5,7 +5,9 @@ from __future__ import annotations
 import numpy as np
 import pytest
 from benchmarks.sounds import hz, string_tone
+from benchmarks.strummed import synthetic
 
+from juxtatune.core.listening.analyse import analyse
 from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.strum import read_strum
 from juxtatune.core.music.catalogue import parse_tuning
@@ -88,3 +90,43 @@ def test_a_silent_octave_is_not_read_into_the_string_below(name, silent) -> None
     del played[silent]
     readings = read_strum(plucked_together(name, played), RATE, Targets(parse_tuning(name)))
     assert {r.string for r in readings if r.cents is None} == {silent}
+
+
+def plucked(seed: int, moved: float) -> tuple[np.ndarray, float]:
+    """(samples, f1) of a string whose partials disagree, beat and sink, resampled by `moved` cents."""
+    rng, ratio = np.random.default_rng(seed), 2 ** (moved / 1200)
+    t = np.arange(int(3.2 * RATE)) / RATE * ratio
+    f1 = rng.uniform(80, 330)
+    turns = np.cumsum(2 ** (6 * np.exp(-t / rng.uniform(0.15, 0.6)) / 1200)) / RATE * ratio
+    x = np.zeros(len(t))
+    for n in range(1, 25):
+        off = rng.normal(0, 1.5) - (3 if n == 1 else 0)
+        fn = n * f1 * np.sqrt((1 + 1e-4 * n * n) / (1 + 1e-4)) * 2 ** (off / 1200)
+        beat, other, decays = rng.uniform(0.2, 1.2), 10 ** (-rng.uniform(4, 25) / 20), rng.uniform(0.5, 3, 2)
+        loud, phases = 10 ** (-rng.uniform(0, 6 + 2 * n) / 20), rng.uniform(0, 6.28, 2)
+        if fn < 10000:
+            x += loud * np.exp(-t * decays[0]) * np.cos(2 * np.pi * fn * turns + phases[0])
+            x += loud * other * np.exp(-t * decays[1]) * np.cos(2 * np.pi * (fn + beat) * turns + phases[1])
+    return np.concatenate([np.zeros(RATE // 2), 0.2 * x / np.abs(x).max(), np.zeros(RATE // 4)]), f1 * ratio
+
+
+def test_the_same_note_shifted_by_a_known_amount_is_read_shifted_by_it_however_its_partials_disagree() -> (
+    None
+):
+    errors = []
+    for seed in range(12):
+        readings = []
+        for moved in (0.0, -30.0, 17.0):
+            x, f1 = plucked(seed, moved)
+            read = [r.f1 for r in analyse(x, RATE, Targets(None)) if r.f1]
+            readings.append(min((1200 * np.log2(f / f1) for f in read), key=abs))
+        errors += [abs(r - readings[0]) for r in readings[1:]]
+    assert np.median(errors) < 0.05 and max(errors) < 0.5
+
+
+def test_two_looks_at_strings_of_one_target_do_not_take_one_for_the_other() -> None:
+    tuning = parse_tuning("doubled low G")
+    x, truth = synthetic(np.random.default_rng(10), "beating", tuning, left_out=False)
+    six, five = read_strum(x, 48000, Targets(tuning))[:2]
+    assert sorted([six.cents, five.cents]) == pytest.approx(sorted([truth[6], truth[5]]), abs=0.3)
+    assert min(six.sigma_cents, five.sigma_cents) < 0.5
