@@ -20,10 +20,13 @@ def warm_listener() -> None:
 
     from juxtatune.core.listening.analyse import analyse
     from juxtatune.core.listening.pluck import Targets
+    from juxtatune.core.listening.strum import read_strum
+    from juxtatune.core.music.catalogue import parse_tuning
 
     t = np.arange(48000) / 48000
     tone = sum(np.sin(2 * np.pi * 110 * n * t) / n for n in range(1, 9)) * np.exp(-2 * t) * 0.2
     analyse(np.concatenate([np.zeros(24000), tone]), 48000, Targets())
+    read_strum(np.concatenate([np.zeros(24000), tone]), 48000, Targets(parse_tuning("standard")))
 
 
 def warm_planner() -> None:

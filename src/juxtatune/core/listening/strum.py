@@ -65,19 +65,21 @@ def _as_named(
     first: dict[int, Settled], second: dict[int, Settled], goals: dict[int, float]
 ) -> dict[int, Settled]:
     """The second look with strings of one target named as in the first: which is which nobody can hear."""
-    named = dict(second)
+    named: dict[int, Settled] = {}
     for goal in set(goals.values()):
         alike = [s for s in goals if goals[s] == goal]
         found = [second[s] for s in alike if s in second]
-
-        def off(names: tuple[int, ...], found: list[Settled] = found) -> float:
-            both = [(first[s].f1, f.f1) for s, f in zip(names, found, strict=True) if s in first]
-            return sum(min(abs(CENTS * float(np.log(a / b))), SAME_CENTS) for a, b in both) - len(both)
-
-        for s in alike:
-            named.pop(s, None)
-        named.update(zip(min(permutations(alike, len(found)), key=off), found, strict=True))
+        ways: list[dict[int, Settled]] = [
+            dict(zip(names, found, strict=True)) for names in permutations(alike, len(found))
+        ]
+        named.update(min((_unlike(first, way), k, way) for k, way in enumerate(ways))[2])
     return named
+
+
+def _unlike(first: dict[int, Settled], second: dict[int, Settled]) -> float:
+    """By how many cents two looks at some strings differ, as far as both found them."""
+    off = [abs(CENTS * float(np.log(first[s].f1 / f.f1))) for s, f in second.items() if s in first]
+    return sum(min(cents, SAME_CENTS) for cents in off) - SAME_CENTS * len(off)
 
 
 def _of_both(earlier: Settled | None, later: Settled | None) -> Settled | None:

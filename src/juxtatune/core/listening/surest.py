@@ -16,6 +16,9 @@ LONGEST_APART = 2.4  # s
 UNSURE_APART = 0.07  # cents: what is less sure is taken apart from what sounds beside it
 SURER, SURELY = 1.5, 2.7  # times as sure, from where what is taken apart counts, and counts alone
 STRAYS = 7.0  # in 1σ: further off it is another's
+LOST = (
+    1.5  # cents: among strings that ring, what is less sure says nothing of where the string lies, but near
+)
 OWN = 2.5  # times as unsure as the fit is another reading where the partials disagree of themselves
 BEYOND = 15.0  # times as sure
 
@@ -70,7 +73,8 @@ def _apart(x: Samples, rate: float, fit: Fit, start: float, end: float, ringing:
     if found.sigma > fit.sigma_cents / SURER:
         return fit
     moved = 1200 * np.log2(found.f1 / fit.f1)
-    if abs(moved) > min(AGREE, STRAYS * fit.sigma_cents):
+    lost = bool(ringing) and fit.sigma_cents > LOST
+    if abs(moved) > (AGREE if lost else min(AGREE, STRAYS * fit.sigma_cents)):
         return fit
     share = min(np.log(fit.sigma_cents / found.sigma / SURER) / np.log(SURELY / SURER), 1.0)
     sigma = np.sqrt(
