@@ -31,10 +31,8 @@ ROUNDS, STILL = 3, 0.003  # times weighed anew, unless that moves the fit by les
 NEARBY = np.geomspace(0.6, 1.7, 9)
 STRAY = 1.5  # usual residuals
 STEEPEST = 0.012  # a glide as steep as comes: 20 cents
-STEEP_S, CURVED = (
-    0.1,
-    1e-3,
-)  # of the glide's mean over so long, for a note of a second, as measured in benchmarks/
+STEEP_S = 0.1
+CURVED = 1e-3  # of the glide's mean over so long, for a note of a second, as measured in benchmarks/
 LEAST_SIGMA = 0.0005  # cents that the model itself is off by on clean sound
 
 

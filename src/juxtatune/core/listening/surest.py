@@ -16,11 +16,9 @@ LONGEST_APART = 2.4  # s
 UNSURE_APART = 0.07  # cents: what is less sure is taken apart from what sounds beside it
 SURER, SURELY = 1.5, 2.7  # times as sure, from where what is taken apart counts, and counts alone
 STRAYS = 7.0  # in 1σ: further off it is another's
-LOST = (
-    1.5  # cents: among strings that ring, what is less sure says nothing of where the string lies, but near
-)
+LOST = 1.5  # cents: among strings that ring, what is less sure says only that one lies near
 OWN = 2.5  # times as unsure as the fit is another reading where the partials disagree of themselves
-BEYOND = 15.0  # times as sure
+BEYOND = 15.0  # times as sure: such a reading found partials that agree
 
 
 def surest(x: Samples, rate: float, fit: Fit, onset: float, until: float, ringing: tuple[float, ...]) -> Fit:
