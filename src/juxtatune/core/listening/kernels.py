@@ -209,16 +209,9 @@ def join(q, relative, variance, faint, free, prior):
     """
     every = np.ones(len(q))
     alike, trusted = _joined(q, relative, variance, every, free, prior, FAR, every)
-    apart, _ = _joined(q, relative, variance, faint, free, prior, FAR, every)
-    # begun with the partials that agree where all count alike, it may end elsewhere: which, is chance
-    other, _ = _joined(q, relative, variance, faint, free, prior, FAR, trusted)
-    p = _near(other, apart, SOME_CENTS) / (1 + np.exp(min(max(apart[4] - other[4], -50.0), 50.0)))
-    level, bend, spread, turn = _mixed(p, other, apart)
-    apart = level, bend, spread, turn, apart[4] + p * (other[4] - apart[4]), apart[5]
+    apart = _begun_twice(q, relative, variance, faint, free, prior, trusted)
     # the more the partials disagree, the less is either quite true of them
-    surer = (alike[4] - apart[4]) / (1 + alike[5] / LOOSE)
-    p = 1 / (1 + np.exp(min(max(surer, -50.0), 50.0)))
-    disturbed = _mixed(p, apart, alike)
+    disturbed = _mixed(_chance((apart[4] - alike[4]) / (1 + alike[5] / LOOSE)), apart, alike)
     # none is left out: which it would be is chance where all disagree
     loud, _ = _joined(q, relative, variance, faint**LOUDER, free, prior, np.inf, every)
     # they disagree by a cent or two: what is further off is no partial of this string
@@ -232,8 +225,23 @@ def join(q, relative, variance, faint, free, prior):
 
 
 @_jit
+def _begun_twice(q, relative, variance, faint, free, prior, trusted):
+    """The regression begun with all partials and with those `trusted`: where it ends is chance, so both ends count."""
+    one, _ = _joined(q, relative, variance, faint, free, prior, FAR, np.ones(len(q)))
+    other, _ = _joined(q, relative, variance, faint, free, prior, FAR, trusted)
+    p = _near(other, one, SOME_CENTS) * _chance(other[4] - one[4])
+    level, bend, spread, turn = _mixed(p, other, one)
+    return level, bend, spread, turn, one[4] + p * (other[4] - one[4]), one[5]
+
+
+@_jit
+def _chance(log_odds):
+    return 1 / (1 + np.exp(-min(max(log_odds, -50.0), 50.0)))
+
+
+@_jit
 def agree(q, relative, variance, free, prior):
-    """The same of partials among which another's may be: (level, bend, σ of level)."""
+    """The plain robust regression, for partials among which another string's may be: (level, bend, σ of level)."""
     every = np.ones(len(q))
     alike, _ = _joined(q, relative, variance, every, free, prior, FAR, every)
     return alike[0], alike[1], alike[2] * (1 + REAL_UNSURE * _disagree(alike[5]))

@@ -57,7 +57,7 @@ class Fit:
     phase: F
     decay: F
     snr: float
-    real: float  # 0 to 1: how far its partials disagree of themselves, as a real guitar's do
+    own_scatter: float  # 0 to 1: how far its partials disagree of themselves, as a real guitar's do
     above_end: float = 0.0  # cents by which f1 was set above the end of a glide that is a drift
 
     def mean_glide_cents(self, a: float, b: float) -> float:
@@ -184,7 +184,7 @@ def solve(d: Demodulated, f1: float, stretch: float, with_glide: bool) -> Fit | 
     joined = _join(n, relative, relative_variance, _faint(power, alive), stretch)
     if joined is None:
         return None
-    shift, bend, sigma, turn, real = joined
+    shift, bend, sigma, turn, own_scatter = joined
     sigma = float(np.hypot(sigma, shared * np.sqrt(d.overlap)))
     new_stretch = float(np.clip(stretch + bend, 0.0, 2e-3))
     # what rebuilds the onset is not asked for at a moment's look
@@ -194,7 +194,7 @@ def solve(d: Demodulated, f1: float, stretch: float, with_glide: bool) -> Fit | 
     return Fit(
         f1 * (1 + shift), new_stretch, turn, glide, tau if tau else 0.1,
         float(np.hypot(claimed, _curved(glide, tau if tau else 0.1, float(t[-1])))), origin,
-        n, hz * (1 + relative), amplitude, offset + 2 * np.pi * hz * origin, decay, snr, real,
+        n, hz * (1 + relative), amplitude, offset + 2 * np.pi * hz * origin, decay, snr, own_scatter,
     )  # fmt: skip
 
 
@@ -290,7 +290,7 @@ def _slopes(t: F, phase: F, weight: F, hz: F, tau: float | None) -> tuple:
 
 
 def _join(n: NDArray, relative: F, variance: F, faint: F, stretch: float) -> tuple[float, ...] | None:
-    """Robust regression of the partials' deviations on f1 and B: (Δf1/f1, ΔB, σ of Δf1/f1, σ of ΔB, how real)."""
+    """Robust regression of the partials' deviations on f1 and B: (Δf1/f1, ΔB, σ of Δf1/f1, σ of ΔB, own scatter)."""
     q = (n * n / (1 + stretch * n * n) - 1 / (1 + stretch)) / 2
     ok = np.isfinite(relative) & np.isfinite(variance) & (np.abs(relative) < 0.03)
     if not np.any(ok):

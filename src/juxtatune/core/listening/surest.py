@@ -47,7 +47,7 @@ def _reconsidered(x: Samples, rate: float, fit: Fit, start: float, end: float) -
     best = every[int(np.argmin(sigma))]
     share = (sigma.min() / sigma) ** NEARLY
     off = np.array([np.log(f.f1 / best.f1) for f in every])
-    return replace(best, f1=best.f1 * float(np.exp(share @ off / share.sum())), real=fit.real)
+    return replace(best, f1=best.f1 * float(np.exp(share @ off / share.sum())), own_scatter=fit.own_scatter)
 
 
 def _owned(fit: Fit, sigma: float) -> float:
@@ -56,7 +56,7 @@ def _owned(fit: Fit, sigma: float) -> float:
     What is surer beyond that found partials that do agree: the fit has lost them.
     """
     beyond = 1 + (fit.sigma_cents / (sigma * BEYOND)) ** 4
-    return float(np.hypot(sigma, OWN * fit.real**2 * fit.sigma_cents / beyond))
+    return float(np.hypot(sigma, OWN * fit.own_scatter**2 * fit.sigma_cents / beyond))
 
 
 def _apart(x: Samples, rate: float, fit: Fit, start: float, end: float, ringing: tuple[float, ...]) -> Fit:
