@@ -1,13 +1,15 @@
 """Whose each pluck is while a guitar is between two tunings: `python -m benchmarks.between [--runs N]`.
 
-Every string is at its old pitch, on its target, on the way or up to 120 cents beyond it; six plucks a sound, from the
-lowest string up or in any order.
+Every string is at its old pitch, on its target, on the way or up to 120 cents beyond it. Six plucks a sound, from the
+lowest string up or in any order; or each string twice in any order, the second time half of them turned. Strings are
+damped alike, more or less from pluck to pluck, or each has its own damping (spread as on sampled guitars).
 """
 
 from __future__ import annotations
 
 import argparse
 import os
+from itertools import product
 from multiprocessing import Pool
 
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
@@ -33,6 +35,10 @@ PAIRS = (
 )
 
 
+WAYS = ("string by string", "in any order", "twice each, in any order")
+TWICE = WAYS[2]
+
+
 def place(r, start, target):
     """Where a string is found on its way, as a pitch."""
     places = (start, target, r.uniform(min(start, target), max(start, target)))
@@ -42,17 +48,32 @@ def place(r, start, target):
 
 def one(job):
     """(plucks, on the wrong string, of these named as doubtful) of one sound."""
-    start, goal, shuffled, seed = job
+    start, goal, way, own_damping, seed = job
     r, source, tuning = np.random.default_rng(seed), parse_tuning(start), parse_tuning(goal)
     # B f1² is a string's own at any tension
     own = {s: STIFF[s] * r.uniform(0.6, 1.5) * hz(STANDARD[s]) ** 2 for s in STANDARD}
+    damping = {s: (r.normal(0, 0.35), r.normal(0.5, 0.3)) for s in STANDARD} if own_damping else {}
     order = list(tuning.strings)
-    if shuffled:
+    if way == TWICE:
+        order *= 2
+    if way != WAYS[0]:
         r.shuffle(order)
+    last = {}
     x, at = r.normal(0, 0.0005, int(48000 * (0.5 + 1.75 * len(order)))), []
     for k, s in enumerate(order):
-        f1 = hz(place(r, float(source.pitch(s)), float(tuning.pitch(s))))
-        y = string_tone(r, f1, 48000, 1.5, own[s] / f1**2, r.uniform(0.5, 14), r.uniform(0.04, 0.16))
+        if s not in last or r.uniform() < 0.5:
+            last[s] = place(r, float(source.pitch(s)), float(tuning.pitch(s)))
+        f1 = hz(last[s] + r.uniform(-0.02, 0.02))
+        y = string_tone(
+            r,
+            f1,
+            48000,
+            1.5,
+            own[s] / f1**2,
+            r.uniform(0.5, 14),
+            r.uniform(0.04, 0.16),
+            damping=damping.get(s),
+        )
         y[-1440:] *= np.linspace(1, 0, 1440) ** 2
         at.append(0.5 + 1.75 * k)
         first = round(at[-1] * 48000)
@@ -74,12 +95,12 @@ def main() -> None:
 
 def measure(runs: int) -> None:
     with Pool() as pool:
-        for shuffled in (False, True):
-            jobs = [(a, b, shuffled, seed) for a, b in PAIRS for seed in range(runs)]
+        for way, own in product(WAYS, (False, True)):
+            jobs = [(a, b, way, own, seed) for a, b in PAIRS for seed in range(runs)]
             plucks, wrong, said = np.sum(pool.map(one, jobs, chunksize=2), axis=0)
-            order = "in any order" if shuffled else "string by string"
+            order = way + (", own damping" if own else "")
             print(
-                f"{order:17} {plucks} plucks, {wrong} on the wrong string, {said} of them named", flush=True
+                f"{order:40} {plucks} plucks, {wrong} on the wrong string, {said} of them named", flush=True
             )
 
 

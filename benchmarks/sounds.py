@@ -38,8 +38,13 @@ def hz(pitch: float, a4: float = 440.0) -> float:
     return a4 * 2 ** ((pitch - 69) / 12)
 
 
-def string_tone(rng, f1, rate, seconds, stiff, glide_cents, tau, decay=None, position=None, beat=0.0):
-    """One plucked string from its onset on; peak amplitude about 1."""
+def string_tone(
+    rng, f1, rate, seconds, stiff, glide_cents, tau, decay=None, position=None, beat=0.0, damping=None
+):
+    """One plucked string from its onset on; peak amplitude about 1.
+
+    `damping` is ln of the decay rate at 400 Hz and how it grows with ln frequency.
+    """
     t = np.arange(int(seconds * rate)) / rate
     f0 = f1 / np.sqrt(1 + stiff)
     position = position if position is not None else rng.uniform(0.08, 0.3)
@@ -52,6 +57,8 @@ def string_tone(rng, f1, rate, seconds, stiff, glide_cents, tau, decay=None, pos
             break
         amp = np.sin(n * np.pi * position) / n ** rng.uniform(1.0, 1.4)
         tn = slow / (1 + 0.12 * (n - 1) + 1.5e-8 * fn * fn)
+        if damping is not None:
+            tn = np.exp(-damping[0]) * (fn / 400) ** -damping[1]
         phase = rng.uniform(0, 2 * np.pi)
         body = np.exp(-t / tn * 1.0)
         wave = np.cos(2 * np.pi * fn * (t + glide) + phase)

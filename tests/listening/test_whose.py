@@ -2,12 +2,18 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from benchmarks import sounds
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from juxtatune.core.listening.analyse import analyse
-from juxtatune.core.listening.pluck import Reading, Targets
+from juxtatune.core.listening.damping import damping
+from juxtatune.core.listening.partials import fit_pluck
+from juxtatune.core.listening.pluck import Damping, Reading, Targets
 from juxtatune.core.listening.whose import told_apart
 from juxtatune.core.music.catalogue import parse_tuning
 
@@ -54,6 +60,30 @@ def test_its_stiffness_tells_a_string_on_its_way() -> None:
     fifth = strings(45.0, 47.0, 45.0, stiffness=(0.4, 1.2, 0.4))
     assert fourth[1:] == [4, 4]
     assert fifth[0] == fifth[2] == 5
+
+
+def test_its_damping_tells_a_string_on_its_way() -> None:
+    def heard(*levels: float) -> list[int | None]:
+        # two strings that are in no doubt, each heard twice, show how little plucks of one string differ
+        plucks = [reading(k, p) for k, p in enumerate((64.0, 64.0, 35.0, 35.0, 45.0, 47.0, 45.0))]
+        every = (0.3, 0.3, -0.3, -0.3, *levels)
+        damped = [replace(r, damping=Damping(v, 0.5, 0.02, 0.02)) for r, v in zip(plucks, every, strict=True)]
+        return [r.string for r in told_apart(damped, DOWN)][4:]
+
+    fourth, fifth = heard(0.0, 1.0, 1.0), heard(0.0, 1.0, 0.0)
+    assert fourth[1:] == [4, 4]
+    assert fifth[0] == fifth[2] == 5
+
+
+@given(st.floats(-0.5, 0.7), st.floats(0.2, 1.0), st.sampled_from([38.0, 45.0, 52.0]))
+@settings(max_examples=12, deadline=None)
+def test_the_damping_of_a_string_is_measured(level, slope, pitch) -> None:
+    rng, f1 = np.random.default_rng(1), sounds.hz(pitch)
+    tone = sounds.string_tone(rng, f1, 12000, 2.2, 5e-5, 8, 0.1, position=0.13, damping=(level, slope))
+    x = tone + rng.normal(0, 1e-3, len(tone))
+    fit = fit_pluck(x, 12000, 0.0, 2.2, f1, 5e-5)
+    found = damping(x, 12000, fit, 0.1, 2.2)
+    assert (found.level, found.slope) == (pytest.approx(level, abs=0.1), pytest.approx(slope, abs=0.15))
 
 
 def test_cents_and_attack_move_with_the_string() -> None:

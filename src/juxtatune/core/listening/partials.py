@@ -90,10 +90,10 @@ def fit_pluck(
     """
     fit = None
     for _ in range(rounds):
-        demodulated = _demodulate(x, rate, start, end, f1, stretch, most, partials)
-        if demodulated is None:
+        turned = demodulated(x, rate, start, end, f1, stretch, most, partials)
+        if turned is None:
             return fit
-        new = solve(demodulated, f1, stretch, glide)
+        new = solve(turned, f1, stretch, glide)
         if new is None:
             return fit
         fit = new
@@ -116,9 +116,17 @@ class Demodulated:
     overlap: float  # frames for each independent one
 
 
-def _demodulate(
-    x: Samples, rate: float, start: float, end: float, f1: float, stretch: float, most: int, partials: int
+def demodulated(
+    x: Samples,
+    rate: float,
+    start: float,
+    end: float,
+    f1: float,
+    stretch: float,
+    most: int = MOST_FRAMES,
+    partials: int = MOST_PARTIALS,
 ) -> Demodulated | None:
+    """The partials of a string at f1 (Hz) from `start` to `end` (s); None when that is too short."""
     size = int(rate * max(4.0 / f1, 0.02))
     first = int(np.ceil((start + 0.004) * rate))
     last = min(int(end * rate), len(x))

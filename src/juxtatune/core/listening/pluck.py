@@ -44,11 +44,22 @@ class Targets:
 
 
 @dataclass(frozen=True)
+class Damping:
+    """ln of the decay rate (1/s, of amplitude) at 400 Hz, and how it grows with ln frequency; each with its 1σ."""
+
+    level: float
+    slope: float
+    level_sigma: float
+    slope_sigma: float
+
+
+@dataclass(frozen=True)
 class Reading:
     """One pluck. Times in s; `f1` in Hz is the settled pitch, None when it cannot be read (`problem`).
 
     `attack_cents` is against the same target as `cents`; `pitch` is on the MIDI scale under the reference.
-    `stretch` is the inharmonicity coefficient B, with its 1σ; `heard` the chance that the octave is right.
+    `stretch` is the inharmonicity coefficient B, with its 1σ, `damping` None where nobody asked for it;
+    `heard` is the chance that the octave is right.
     """
 
     start: float
@@ -69,4 +80,5 @@ class Reading:
     settled: bool = True
     stretch: float | None = None
     stretch_sigma: float | None = None
+    damping: Damping | None = None
     heard: float = 1.0

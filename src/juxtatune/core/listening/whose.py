@@ -2,8 +2,8 @@
 
 From standard to B standard an E2 is the 6th string not yet turned or the 5th that has landed. All plucks are weighed
 together: where strings lie on their way, that a string has one pitch until it is turned, that players go from string
-to string, and the stiffness: B f1² is a string's own at any tension (B = π³ E d⁴ / 64 T L², Fletcher 1964, and T
-goes with f1²). A search over the plucks in order keeps the likeliest assignments and weighs them against each other.
+to string, and the timbre: stiffness and damping are a string's own. A search over the plucks in order keeps the
+likeliest assignments and weighs them against each other.
 """
 
 from __future__ import annotations
@@ -13,6 +13,16 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from juxtatune.core.listening.pluck import Reading, Targets
+from juxtatune.core.listening.traits import (
+    BY_STIFFNESS,
+    Spread,
+    Trait,
+    Traits,
+    compared,
+    learnt,
+    traits,
+    without_course,
+)
 from juxtatune.core.music.tuning import SAME, Tuning
 
 KEPT = 128  # assignments followed at once
@@ -20,29 +30,26 @@ AT_END, OFF_END = 0.2, 0.3  # semitones: how closely a string lies at its old pi
 TURNED = 0.6  # semitones by which a string that was not turned never moves
 PLAIN_ABOVE = 53.5  # pitch above which strings are plain and stiffer (common practice, no source)
 PLAIN_STIFFER = 1.2  # in ln B f1²
-STRINGS_DIFFER, PLUCKS_DIFFER = 0.5, 0.15  # the same, 1σ
 SURE = 0.8
 # costs, in natural logs of odds: chosen by hand, no source
 AGAIN, TURNED_ON, TURNED_BACK, ELSEWHERE, LEAP, SAME_WAY = 0.6, 1.2, 2.5, 2.5, 0.5, -0.7
-MOST_MISFIT = 8.0
 
 
 @dataclass(frozen=True)
 class _Pluck:
     pitch: float
-    stiffness: float | None  # ln B f1²
-    variance: float
+    traits: Traits  # as heard
     options: tuple[int, ...]
     costs: tuple[float, ...]
 
 
 @dataclass(frozen=True)
 class _Guess:
-    """Strings of the plucks so far, and what each string was last heard to be: pitch, mean and variance of stiffness."""
+    """Strings of the plucks so far, and what each string was last heard to be: its pitch and its traits."""
 
     cost: float
     strings: tuple[int, ...]
-    known: dict[int, tuple[float, float, float]]
+    known: dict[int, tuple[float, tuple[Trait, ...]]]
     step: int
 
 
@@ -55,7 +62,10 @@ def told_apart(readings: list[Reading], targets: Targets) -> list[Reading]:
     plucks = [_pluck(readings[k], targets, tuning, source) for k in rows]
     if not any(len(p.options) > 1 for p in plucks):
         return readings
-    guesses = _search(plucks, tuning, source)
+    heard = without_course([p.pitch for p in plucks], [p.traits for p in plucks])
+    plucks = [replace(p, traits=t) for p, t in zip(plucks, heard, strict=True)]
+    likeliest = min(_search(plucks, BY_STIFFNESS, tuning, source), key=lambda g: g.cost)
+    guesses = _search(plucks, learnt(heard, likeliest.strings), tuning, source)
     odds = np.exp(min(g.cost for g in guesses) - np.array([g.cost for g in guesses]))
     out = list(readings)
     for j, k in enumerate(rows):
@@ -72,10 +82,7 @@ def _pluck(r: Reading, targets: Targets, tuning: Tuning, source: Tuning) -> _Plu
     assert r.pitch is not None and r.f1 is not None
     options = tuple(s for s in tuning.strings if targets.span(s)[0] <= r.pitch <= targets.span(s)[1])
     costs = tuple(_place_cost(r.pitch, source.pitch(s), tuning.pitch(s)) for s in options)
-    if r.stretch is None or r.stretch < 1e-6 or r.stretch_sigma is None:
-        return _Pluck(r.pitch, None, 0.0, options, costs)
-    variance = PLUCKS_DIFFER**2 + (r.stretch_sigma / r.stretch) ** 2
-    return _Pluck(r.pitch, float(np.log(r.stretch * r.f1**2)), variance, options, costs)
+    return _Pluck(r.pitch, traits(r), options, costs)
 
 
 def _place_cost(pitch: float, start: float, target: float) -> float:
@@ -89,42 +96,48 @@ def _place_cost(pitch: float, start: float, target: float) -> float:
     return -float(np.log(0.3 * at_start + 0.4 * at_target + (0.5 / way if between else 0.1)))
 
 
-def _search(plucks: list[_Pluck], tuning: Tuning, source: Tuning) -> list[_Guess]:
-    usual = _usual_stiffness(plucks, tuning, source)
+def _search(plucks: list[_Pluck], spread: Spread, tuning: Tuning, source: Tuning) -> list[_Guess]:
+    usual = _usual_traits(plucks, spread, tuning, source)
     guesses = [_Guess(0.0, (), {}, 0)]
     for p in plucks:
-        grown = [_extended(g, p, k, usual, tuning) for g in guesses for k in range(len(p.options))]
+        grown = [_extended(g, p, k, usual, spread, tuning) for g in guesses for k in range(len(p.options))]
         guesses = sorted(grown, key=lambda g: g.cost)[:KEPT]
     return guesses
 
 
-def _usual_stiffness(plucks: list[_Pluck], tuning: Tuning, source: Tuning) -> dict[int, float]:
-    """ln B f1² to be expected of each string: plain strings are stiffer; the rest is taken from what is heard."""
+def _usual_traits(
+    plucks: list[_Pluck], spread: Spread, tuning: Tuning, source: Tuning
+) -> dict[int, tuple[Trait, ...]]:
+    """What to expect of each string: plain strings are stiffer; the rest is taken from what is heard."""
     highest = {s: max(source.pitch(s), tuning.pitch(s)) for s in tuning.strings}
     kind = {s: PLAIN_STIFFER if p > PLAIN_ABOVE else 0.0 for s, p in highest.items()}
-    heard = [
-        p.stiffness - kind[p.options[int(np.argmin(p.costs))]]
-        for p in plucks
-        if p.stiffness is not None and p.options
-    ]
-    level = float(np.median(heard)) if heard else 0.0
-    return {s: level + k for s, k in kind.items()}
+    usual: dict[int, list[Trait]] = {s: [] for s in tuning.strings}
+    for k, differ in enumerate(spread.strings):
+        more = kind if k == 0 else dict.fromkeys(kind, 0.0)
+        heard = [
+            t.mean - more[p.options[int(np.argmin(p.costs))]]
+            for p in plucks
+            if (t := p.traits[k]) is not None and p.options
+        ]
+        level = float(np.median(heard)) if heard else 0.0
+        for s in tuning.strings:
+            usual[s].append(Trait(level + more[s], differ**2))
+    return {s: tuple(traits) for s, traits in usual.items()}
 
 
-def _extended(g: _Guess, p: _Pluck, option: int, usual: dict[int, float], tuning: Tuning) -> _Guess:
+def _extended(
+    g: _Guess, p: _Pluck, option: int, usual: dict[int, tuple[Trait, ...]], spread: Spread, tuning: Tuning
+) -> _Guess:
     string = p.options[option]
     before = g.strings[-1] if g.strings else None
     step = string - before if before is not None else 0
     cost = g.cost + p.costs[option] + _way_cost(g, p, string, tuning.pitch(string))
     if before is not None and step != 0:
         cost += (LEAP if abs(step) != 1 else 0.0) + (SAME_WAY if step == g.step else 0.0)
-    _, mean, variance = g.known.get(string, (0.0, usual[string], STRINGS_DIFFER**2))
-    if p.stiffness is not None:
-        total = variance + p.variance
-        cost += min(0.5 * (p.stiffness - mean) ** 2 / total, MOST_MISFIT) + 0.5 * float(np.log(total))
-        gain = variance / total
-        mean, variance = mean + gain * (p.stiffness - mean), (1 - gain) * variance
-    known = {**g.known, string: (p.pitch, mean, variance)}
+    before_now = g.known[string][1] if string in g.known else usual[string]
+    told = [compared(*each) for each in zip(before_now, p.traits, spread.plucks, strict=True)]
+    cost += sum(more for more, _ in told)
+    known = {**g.known, string: (p.pitch, tuple(t for _, t in told))}
     return _Guess(cost, (*g.strings, string), known, step if step != 0 else g.step)
 
 
