@@ -19,10 +19,11 @@ LEAST_JUMP_RISING = 0.6  # the same where they grow
 STEADY_JUMP, STEADY_JUMP_RISING = 0.7, 0.4  # the same where they otherwise move less by this factor:
 STEADY_JUMP_MOST, MOST_JUMP = 0.5, 0.9  # the same where it is most partials that jump
 STEADIER = 3.0
-UNSTEADY = 1.6  # what a pluck's jump has over those of a distorted string that just rings on
+UNSTEADY = 1.6  # what a pluck's jump has over those of a distorted string that just rings on,
+MOST_UNSTEADY = 0.8  # which never jumps so far
 LOOK_AROUND_S = 0.8
 YOUNG_S = 0.45  # so long after its onset a glide moves partials too, and only a rise in power tells a pluck
-DAMPED, RISEN = 0.35, 1.3  # power after by power before
+DAMPED, RISEN = 0.2, 1.3  # power after by power before
 HIGHEST = 9  # partials looked at: higher ones turn too fast to be foretold
 Z = NDArray[np.complexfloating]
 
@@ -77,7 +78,9 @@ def _is_a_pluck(jumps: tuple[float, float], risen: bool, usual: float, settled: 
     if settled and usual > 0 and jump > STEADIER * usual:
         # the loudest partial of two plucks may happen to meet in phase: then nearly all others jump
         return jump > (STEADY_JUMP_RISING if risen else STEADY_JUMP_MOST if most > MOST_JUMP else STEADY_JUMP)
-    return (risen or settled) and jump > max(LEAST_JUMP_RISING if risen else least, UNSTEADY * usual)
+    return (risen or settled) and jump > max(
+        LEAST_JUMP_RISING if risen else least, min(UNSTEADY * usual, MOST_UNSTEADY)
+    )
 
 
 def _usual_jump(

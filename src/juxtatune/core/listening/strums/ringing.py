@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from juxtatune.core.listening.partials import CENTS, partial_hz
-from juxtatune.core.listening.strums.sinusoids import Rows, Sinusoids
+from juxtatune.core.listening.strums.sinusoids import F, Rows, Sinusoids
 from juxtatune.core.listening.strums.voting import PARTIALS, Settled
 
 LOW, LOWER = 5, 8  # partials
@@ -16,9 +16,8 @@ ALONE = 4.0  # Hz: so near a louder partial of another string, what that leaves 
 BESIDE, UPON = 0.3, 0.6  # Hz
 HIGHEST, ABOVE = 40, 1.5  # partial; cents
 STRAY = 4.0  # cents
-DOUBTFUL = 1.1  # log odds
+DOUBTFUL = 1.0  # log odds
 ODD = 0.25  # of the partials
-UNKNOWN_ROUGHNESS = 10.0  # dB
 
 
 def taken_by(heard: Sinusoids, found: Settled) -> Rows:
@@ -57,20 +56,24 @@ def _hidden(heard: Sinusoids, found: Settled, free: Rows) -> NDArray[np.int64]:
 def _doubt(heard: Sinusoids, found: Settled, free: Rows) -> float:
     """How likely a string was read into what others leave: log odds, where both are as frequent.
 
-    A logistic regression over the strums of benchmarks/. Low partials say most for a string, those that stand alone and
-    are no fifth's or octave's above it above all; against it that its partials are weak, that they rise and fall without
-    order, and that they agree loosely.
+    A logistic regression over strums of benchmarks/, strings that were not played counting three times. Loud low partials
+    say most for a string, then those that stand alone and are no fifth's or octave's above it, and odd ones; against it
+    that its partials agree more loosely than they are sure, or are high.
     """
-    n, level = found.numbers, heard.level[found.used]
-    low = np.isin(np.arange(1, LOW + 1), n).sum()
-    alone = _alone(heard, found, free)
-    own = (n % 3 != 0) & (n % 4 != 0)
+    n, level = found.numbers, heard.level[found.used] - heard.level.max()
+    low, odd = n <= LOW, n % 2 == 1
+    own = _alone(heard, found, free) & (n % 3 != 0) & (n % 4 != 0)
     return float(
-        6.2 - 1.48 * low - 0.61 * len(_hidden(heard, found, free))
-        - 0.42 * np.sum(alone & (n <= LOWER)) - 0.77 * np.sum(alone & own)
-        + 0.125 * (heard.level.max() - np.median(level)) + 0.1 * _roughness(n, level)
-        + 0.91 * np.log(found.sigma + 0.02)
+        9.34 - 2.59 * np.sum(_loud(level, 45.0, 20.0) * low) - 1.21 * len(_hidden(heard, found, free))
+        - 0.87 * np.sum(own) - 5.21 * np.average(odd, weights=_loud(level, 50.0, 20.0) + 1e-3)
+        + 0.21 * np.sum(n > LOWER) + np.log(found.sigma + 0.02)
+        - 0.84 * np.log(heard.sigma[found.used].min() + 0.003)
     )  # fmt: skip
+
+
+def _loud(level: F, silent: float, full: float) -> F:
+    """How much a partial counts, 0 to 1, so many dB below the loudest of the sound."""
+    return np.asarray(np.clip((level + silent) / (silent - full), 0, 1))
 
 
 def _alone(heard: Sinusoids, found: Settled, free: Rows) -> Rows:
@@ -78,8 +81,3 @@ def _alone(heard: Sinusoids, found: Settled, free: Rows) -> Rows:
     off = np.abs(heard.hz[found.used][:, None] - heard.hz[~free][None, :])
     louder = heard.level[~free][None, :] > heard.level[found.used][:, None]
     return np.asarray(~((off < ALONE) & louder).any(axis=1))
-
-
-def _roughness(n: NDArray[np.int64], level: NDArray[np.float64]) -> float:
-    """How much the levels of partials rise and fall from one to the next, in dB."""
-    return float(np.std(np.diff(level[np.argsort(n)]))) if len(n) > 2 else UNKNOWN_ROUGHNESS
