@@ -23,17 +23,24 @@ UNSTEADY = 1.6  # what a pluck's jump has over those of a distorted string that 
 MOST_UNSTEADY = 0.8  # which never jumps so far
 LOOK_AROUND_S = 0.8
 YOUNG_S = 0.45  # so long after its onset a glide moves partials too, and only a rise in power tells a pluck
-DAMPED, RISEN = 0.2, 1.3  # power after by power before
+DAMPED, DAMPED_OVER, RISEN = 0.2, 0.35, 1.3  # power after by power before
 HIGHEST = 9  # partials looked at: higher ones turn too fast to be foretold
 Z = NDArray[np.complexfloating]
 
 
 def picked_again(
-    x: Samples, rate: float, onset: float, following: float, since: float = 0.0, least: float = LEAST_JUMP
+    x: Samples,
+    rate: float,
+    onset: float,
+    following: float,
+    since: float = 0.0,
+    least: float = LEAST_JUMP,
+    over: bool = False,
 ) -> tuple[Tone, Peaks] | None:
     """The tone whose partials jump together at an onset, with the peaks it was found among; None for none.
 
-    `since` is when it began to ring (s), if that is known; `least` is how far its partials must jump.
+    `since` is when it began to ring (s), if that is known; `least` is how far its partials must jump. `over`: another
+    tone begins there, which may be all that disturbs this one.
     """
     begin = int((onset + 0.018) * rate)
     length = int(min(LOOK_S, max(following - 0.005 - onset - 0.018, 0.1)) * rate)
@@ -43,10 +50,12 @@ def picked_again(
     tones = candidates(peaks)
     if not tones or tones[0].score < (RICH_SCORE if tones[0].rich else LEAST_SCORE):
         return None
-    return (tones[0], peaks) if _jumps(x, rate, tones[0], (since, onset, following), least) else None
+    return (tones[0], peaks) if _jumps(x, rate, tones[0], (since, onset, following), least, over) else None
 
 
-def _jumps(x: Samples, rate: float, tone: Tone, times: tuple[float, float, float], least: float) -> bool:
+def _jumps(
+    x: Samples, rate: float, tone: Tone, times: tuple[float, float, float], least: float, over: bool
+) -> bool:
     """True when a tone does not just ring on at an onset, but is picked again.
 
     `times` are when it began (s, 0 where that is not known), the onset, and when the next may be.
@@ -63,24 +72,18 @@ def _jumps(x: Samples, rate: float, tone: Tone, times: tuple[float, float, float
     first, second, third = (_partials(x[at : at + size], hz, rate) for at in (last - size, last, begin))
     jump, most = _jump(first, second, third, hz, size, begin - last, rate)
     rise = float(np.sum(np.abs(third) ** 2) / (np.sum(np.abs(second) ** 2) + 1e-30))
-    if not rise > DAMPED or jump < STEADY_JUMP_RISING:
+    if not rise > (DAMPED_OVER if over else DAMPED) or jump < STEADY_JUMP_RISING:
         return False
     around = [(onset + 0.05, min(following, onset + LOOK_AROUND_S))]
     if since > 0:
         around.append((max(since + 0.05, onset - LOOK_AROUND_S), onset - 0.015))
     usual = max(_usual_jump(x, rate, hz, size, start, end) for start, end in around)
-    return _is_a_pluck((jump, most), rise > RISEN, usual, onset - since >= YOUNG_S, least)
-
-
-def _is_a_pluck(jumps: tuple[float, float], risen: bool, usual: float, settled: bool, least: float) -> bool:
-    """Whether a jump (by its lesser and its greater measure) is a pluck's; `usual` is the lesser elsewhere (0: unknown)."""
-    jump, most = jumps
+    settled, risen = onset - since >= YOUNG_S, rise > RISEN
     if settled and usual > 0 and jump > STEADIER * usual:
         # the loudest partial of two plucks may happen to meet in phase: then nearly all others jump
         return jump > (STEADY_JUMP_RISING if risen else STEADY_JUMP_MOST if most > MOST_JUMP else STEADY_JUMP)
-    return (risen or settled) and jump > max(
-        LEAST_JUMP_RISING if risen else least, min(UNSTEADY * usual, MOST_UNSTEADY)
-    )
+    unsteady = UNSTEADY * usual if over else min(UNSTEADY * usual, MOST_UNSTEADY)
+    return (risen or settled) and jump > max(LEAST_JUMP_RISING if risen else least, unsteady)
 
 
 def _usual_jump(

@@ -70,17 +70,17 @@ def confirm(
     best = _preferred(total, targets) if total else None
     again = None
     if best is None or not _is_string(best) or (best.score < SURE_SCORE and ringing):
-        again = picked_again(x, rate, onset, following)
-        if again is not None and (
-            best is None or not _is_string(best) or _takes_over(again[0], best, ringing)
-        ):
+        alone = best is None or not _is_string(best)
+        again = picked_again(x, rate, onset, following, over=not alone)
+        if again is not None and (alone or best is None or _takes_over(again[0], best, ringing)):
             best, peaks = again
         else:
             again = None
     if best is None or not _is_string(best):
         return None
     others = [t.score for t in total if abs(12 * np.log2(t.f1 / best.f1)) > 1.0]
-    level = _power(after, rate, best.f1) if again or _rang(best, ringing[-1:]) else best.power
+    rang = again is None and _rang(best, ringing[-1:])
+    level = _power(after, rate, best.f1) if rang else best.power
     return Candidate(onset, best, max(others, default=0.0), level, opening)
 
 
