@@ -19,6 +19,7 @@ VAGUE, VAGUER = (
     2.0,
     3.0,
 )  # cents, and times as unsure as is usual in this sound: a real guitar's partials disagree
+NOTHING = 15.0  # cents: what is less sure than that says nothing
 AGAIN_S = 0.1  # at most between the end of a reading and the next pluck of its string
 ASTRAY, FOUND = 150.0, 100.0  # cents from a target: far off, and near enough to be it
 
@@ -98,7 +99,9 @@ def _astray(r: Reading, placed: list[Reading], vague: float) -> bool:
         return True
     others = [q for q in placed if q is not r and q.string == r.string]
     again = any(abs(q.end - r.start) < AGAIN_S for q in others)  # its string rang until it was picked again
-    return bool(others) and (abs(r.cents) > ASTRAY or (r.sigma_cents > vague and not again))
+    return bool(others) and (
+        abs(r.cents) > ASTRAY or r.sigma_cents > max(vague, NOTHING) or (r.sigma_cents > vague and not again)
+    )
 
 
 def _rings_over(louder: Reading, r: Reading) -> bool:

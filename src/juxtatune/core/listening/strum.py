@@ -25,7 +25,7 @@ from juxtatune.core.music.tuning import SAME
 
 SETTLE_S, EARLIER_S = 0.6, 0.3  # the glide of the attack is left out
 SURE = 1.5  # cents: what is less sure and found early alone must be doubted far less
-SURER, SURER_STILL = 0.7, -1.5  # log odds: what is found once must be doubted less
+SURER, SURER_STILL = 0.5, -0.4  # log odds: what is found once must be doubted less
 SAME_CENTS = 9.0  # two looks at one string differ by no more
 WANDERS = 4.0  # cents: where they differ by more, neither is better
 LONGEST_S = 2.4
