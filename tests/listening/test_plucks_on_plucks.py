@@ -4,13 +4,15 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from benchmarks import banks
 from benchmarks.sounds import hz, string_tone
 
 from juxtatune.core.listening.analyse import analyse
+from juxtatune.core.listening.bleed import without_strays
 from juxtatune.core.listening.harmonic import score_tone
 from juxtatune.core.listening.partials import partial_hz
 from juxtatune.core.listening.peaks import Peaks
-from juxtatune.core.listening.pluck import Targets
+from juxtatune.core.listening.pluck import Reading, Targets
 from juxtatune.core.music.catalogue import parse_tuning
 from tests.listening.sounds import off, sampled_guitar
 
@@ -104,3 +106,29 @@ def test_a_string_that_begins_under_its_octave_is_read_for_itself(cents) -> None
     readings = analyse(mixed(5, (0.4, octave), (1.2, own)), RATE, tuning)
     assert [r.string for r in readings] == [1, 4]
     assert abs(off(readings[1], f1)) < 0.5
+
+
+@pytest.mark.parametrize(
+    "job", [("small bank", 29, "B standard", 0, True), ("small bank", 30, "standard", 1, True)]
+)
+def test_distorted_strings_picked_again_as_they_ring_are_all_heard(job) -> None:
+    _, errors, plucks, faults = banks.one(job)
+    assert faults == []
+    assert len(errors) == plucks > 8
+
+
+@pytest.mark.parametrize(("usual", "kept"), [(0.01, 2), (2.0, 3)])
+def test_under_a_louder_string_what_is_vaguer_than_usual_is_nobodys(usual, kept) -> None:
+    def reading(string: int, start: float, end: float, sigma: float, level: float) -> Reading:
+        target = STANDARD.tuning.note(string)
+        f1 = hz(target.pitch)
+        return Reading(
+            start, end, f1, target.pitch, string, target, f1, None, 5.0, sigma, 6.0, 1.0, level
+        )  # fmt: skip
+
+    louder, unsure, later = (
+        reading(5, 0.0, 2.0, usual, -8.0), reading(3, 1.5, 2.5, 2.5, -12.0), reading(3, 4.0, 5.0, usual, -10.0)
+    )  # fmt: skip
+    heard = without_strays([louder, unsure, later], STANDARD)
+    assert len(heard) == kept
+    assert louder in heard and later in heard
