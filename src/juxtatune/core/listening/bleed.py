@@ -15,10 +15,8 @@ GAP_DB = 4.0  # an empty stretch of levels this wide may part two players
 OTHER_DB = 12.0  # a player is no softer than this
 FEW, ALIKE_DB = 3, 8.0  # loud plucks lie so close together
 NEAR = 0.75  # semitones from a target at which a string is usually found
-VAGUE, VAGUER = (
-    2.0,
-    3.0,
-)  # cents, and times as unsure as is usual in this sound: a real guitar's partials disagree
+VAGUE = 2.0  # cents
+VAGUER = 3.0  # times as unsure as is usual in this sound: a real guitar's partials disagree
 NOTHING = 15.0  # cents: what is less sure than that says nothing
 AGAIN_S = 0.1  # at most between the end of a reading and the next pluck of its string
 ASTRAY, FOUND = 150.0, 100.0  # cents from a target: far off, and near enough to be it

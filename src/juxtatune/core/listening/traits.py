@@ -38,7 +38,7 @@ class Spread:
     plucks: tuple[float, ...]
 
 
-USUAL = Spread((0.5, 0.35, 0.3), (0.15, 0.25, 0.15))  # as measured on sampled guitars in benchmarks/
+USUAL = Spread((0.5, 0.35, 0.3), (0.15, 0.25, 0.15))  # as measured on sampled guitars
 BY_STIFFNESS = Spread(USUAL.strings, (0.15, 1e3, 1e3))
 
 
