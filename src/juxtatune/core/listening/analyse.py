@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from juxtatune.core.listening.again import LEAST_JUMP, LEAST_JUMP_RISING, picked_again
 from juxtatune.core.listening.bleed import without_bleed, without_strays
+from juxtatune.core.listening.damping import damping
 from juxtatune.core.listening.detect import onsets
 from juxtatune.core.listening.frames import to_working_rate
 from juxtatune.core.listening.hum import MAINS_HZ, without_hum
@@ -18,6 +21,7 @@ from juxtatune.core.listening.whose import told_apart
 
 LOOK_S = 0.3  # what a tone is best told by
 UNREAD_DB = 8.0
+ALONE_S = 0.3
 LOUDER = 6.0  # in power: what sounds so much louder is no echo of what was heard before
 FRESH = 0.3  # weight of a low partial that no swelling of a ringing string reaches
 RISING = 2.0  # weight of new partials that only a pluck brings: beating brings a third of it
@@ -44,12 +48,23 @@ def analyse_working(x: Samples, rate: float, targets: Targets) -> list[Reading]:
         same = next((d.onset for d in later if _same_pitch(c, d)), length)
         crowd = later[0].onset if later else length
         still = tuple(r.f1 for r in readings if r is not None and r.f1 is not None and r.end > c.onset + 0.1)
-        readings.append(read(x, rate, c, min(same, length), crowd, targets, still))
+        r = read(x, rate, c, min(same, length), crowd, targets, still)
+        readings.append(
+            _with_timbre(x, rate, r, crowd) if r is not None and targets.source is not None else r
+        )
     heard = [r for r in readings if r is not None]
     # what cannot be read is worth saying of a pluck, not of every sound beside one
     loudest = max((r.level_db for r in heard), default=0.0)
     heard = [r for r in heard if r.f1 is not None or r.level_db > loudest - UNREAD_DB]
     return without_strays(told_apart(heard, targets), targets)
+
+
+def _with_timbre(x: Samples, rate: float, r: Reading, crowd: float) -> Reading:
+    """The reading with what tells its string from another that may have this pitch; `crowd` is when another joins (s)."""
+    if r.f1 is None or r.stretch is None:
+        return r
+    until = min(r.end, crowd) if crowd - r.start > ALONE_S else r.end
+    return replace(r, damping=damping(x, rate, r.start, until, r.f1, r.stretch))
 
 
 def _same_pitch(a: Candidate, b: Candidate) -> bool:

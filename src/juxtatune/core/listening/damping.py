@@ -8,12 +8,12 @@ from __future__ import annotations
 
 import numpy as np
 
-from juxtatune.core.listening.partials import F, Fit, demodulated
+from juxtatune.core.listening.partials import F, demodulated
 from juxtatune.core.listening.pluck import Damping
 from juxtatune.core.listening.source import Samples
 
 AT_HZ = 400.0
-LONGEST_S = 2.0
+PICK_S, LONGEST_S = 0.1, 2.0
 LEAST_FRAMES, LEAST_PARTIALS = 8, 3
 CLEAR = 12.0  # times the noise, in power
 LEAST_RATE = 0.05  # 1/s
@@ -21,9 +21,13 @@ UNEVEN = 0.25  # 1σ of ln rate of one partial: bridge and body take more from s
 USUAL_SLOPE, SLOPES_DIFFER = 0.5, 0.5
 
 
-def damping(x: Samples, rate: float, fit: Fit, start: float, end: float) -> Damping | None:
-    """The damping of a pluck that sounds from `start` to `end` (s); None where too few partials are clear of noise."""
-    d = demodulated(x, rate, start, min(end, start + LONGEST_S), fit.f1, fit.stretch)
+def damping(x: Samples, rate: float, start: float, end: float, f1: float, stretch: float) -> Damping | None:
+    """The damping of a pluck at f1 (Hz) that sounds from `start` to `end` (s), once the pick itself is over.
+
+    None where too few partials are clear of noise.
+    """
+    start += PICK_S
+    d = demodulated(x, rate, start, min(end, start + LONGEST_S), f1, stretch)
     if d is None:
         return None
     power = np.abs(d.z) ** 2

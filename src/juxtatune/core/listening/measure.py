@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from juxtatune.core.listening.again import picked_again
 from juxtatune.core.listening.assign import nearest_note, place_pitch
-from juxtatune.core.listening.damping import damping
 from juxtatune.core.listening.drift import at_mean, drifting
 from juxtatune.core.listening.harmonic import Tone, candidates
 from juxtatune.core.listening.partials import USUAL_STRETCH, Fit, fit_pluck, partial_hz
@@ -23,7 +22,6 @@ ATTACK_FROM, ATTACK_TO = 0.012, 0.112
 LONGEST_LOOK = 12.0  # s
 REFINE_S = 0.05
 ATTACK_BEFORE_S, NOTED_S = 0.08, 0.015
-DAMPED_FROM = 0.1  # s: the pick itself is over
 DAMPED_S = 0.03  # from the frame before the fall to the fall itself
 LEAST_SCORE = 0.42
 RICH_SCORE = 0.25
@@ -292,11 +290,7 @@ def read(
         fit = surest(x, rate, fit, onset, until, ringing)
     if drift > 0:
         fit = at_mean(x, rate, fit, drift, onset, until)
-    reading = _reading(c, fit, onset, end, until, targets)
-    if targets.source is None:
-        return reading
-    # a pitch may belong to two strings: their timbre helps
-    return replace(reading, damping=damping(x, rate, fit, onset + DAMPED_FROM, until))
+    return _reading(c, fit, onset, end, until, targets)
 
 
 def _unread(c: Candidate, end: float, targets: Targets, why: str) -> Reading:
