@@ -63,12 +63,12 @@ def test_the_robust_regression_is_least_squares_without_outliers_and_keeps_calm_
     q = np.arange(8.0)
     clean = 0.002 + 1e-4 * q + 1e-6 * np.random.default_rng(3).normal(size=8)
     alike = np.ones(8)
-    level, bend, sigma, *_ = kernels.join(q, clean, np.full(8, 1e-12), alike, True, 1e-3)
+    level, bend, sigma, *_ = kernels.join(q, clean, np.full(8, 1e-12), alike, np.ones(8), True, 1e-3)
     slope, base = np.polyfit(q, clean, 1)
     assert level == pytest.approx(base, abs=2e-6) and bend == pytest.approx(slope, abs=1e-6)
     spoilt = clean.copy()
     spoilt[5] += 0.01
-    read = kernels.join(q, spoilt, np.full(8, 1e-12), alike, True, 1e-3)[0]
+    read = kernels.join(q, spoilt, np.full(8, 1e-12), alike, np.ones(8), True, 1e-3)[0]
     assert read == pytest.approx(base, abs=1e-5)
     assert sigma > 0
 
@@ -80,7 +80,7 @@ def test_the_faint_partials_are_believed_less_where_they_are_further_off_and_els
     for k in range(200):
         noise = rng.normal(size=12) * 1e-5
         for kind, scatter in enumerate((noise * np.sqrt(faint), noise)):
-            off[kind, 0, k] = kernels.join(q, scatter, variance, faint, True, 1e-3)[0]
+            off[kind, 0, k] = kernels.join(q, scatter, variance, faint, np.ones(12), True, 1e-3)[0]
             off[kind, 1, k] = np.polyfit(q, scatter, 1)[1]
     (unlike, plain), (alike, best) = np.sqrt(np.mean(off**2, axis=2))
     assert unlike < 0.5 * plain and alike < 1.3 * best
@@ -93,7 +93,7 @@ def test_where_partials_disagree_by_a_cent_the_loud_ones_are_the_pitch() -> None
     for _ in range(200):
         scatter = rng.normal(size=12) * cent
         scatter[:3] *= 0.1
-        level, _, sigma, *_ = kernels.join(q, scatter, variance, faint, True, 1e-3)
+        level, _, sigma, *_ = kernels.join(q, scatter, variance, faint, np.ones(12), True, 1e-3)
         off.append((level, np.polyfit(q, scatter, 1)[1], sigma))
     loud, plain, sigma = np.array(off).T
     assert np.std(loud) < 0.6 * np.std(plain)
@@ -110,7 +110,8 @@ def test_where_a_real_guitars_partials_disagree_a_hair_moves_the_pitch_by_a_hair
     for _ in range(200):
         moved = (np.array(off) + 0.05 * rng.normal(size=14)) * cent
         variance = (np.array(sure) * cent * rng.uniform(0.8, 1.25)) ** 2
-        joined = kernels.join((n * n - 1) / 2, moved, variance, 10 ** (np.array(below) / 10), True, 1e8)
+        faint = 10 ** (np.array(below) / 10)
+        joined = kernels.join((n * n - 1) / 2, moved, variance, faint, np.ones(14), True, 1e8)
         levels.append(joined[0] / cent)
     assert np.std(levels) < 2 * 0.05
     assert joined[4] > 0.8  # the scatter is the string's own

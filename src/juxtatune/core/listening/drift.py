@@ -14,7 +14,6 @@ import numpy as np
 from juxtatune.core.listening.partials import CENTS, Fit, fit_pluck
 from juxtatune.core.listening.source import Samples
 
-SLOW_S, SLOWER_S = 0.3, 0.4  # time of a glide: up to here it is the attack's; from here on it is a drift
 FROM_S, TO_S, LEAST_S = 0.25, 1.75, 0.75  # after the onset: what the mean is taken of
 UNCERTAIN = 0.3  # of what lies between the mean and the end
 TURNED = 10.0  # cents: a string that moves so far is being turned, and where it ends counts
@@ -22,8 +21,7 @@ TURNED = 10.0  # cents: a string that moves so far is being turned, and where it
 
 def drifting(fit: Fit, lasts: float) -> float:
     """How far a note of `lasts` seconds drifts rather than settles: 0 to 1."""
-    slow = (fit.tau - SLOW_S) / (SLOWER_S - SLOW_S)
-    return min(max(slow, 0.0), 1.0) if min(lasts, TO_S) - FROM_S >= LEAST_S else 0.0
+    return fit.slow if min(lasts, TO_S) - FROM_S >= LEAST_S else 0.0
 
 
 def at_mean(x: Samples, rate: float, fit: Fit, share: float, onset: float, until: float) -> Fit:

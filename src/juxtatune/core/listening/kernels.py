@@ -199,21 +199,23 @@ def _raised(hz, weight, power, resolution, proposal, number):
 
 
 @_jit
-def join(q, relative, variance, faint, free, prior):
+def join(q, relative, variance, faint, fading, free, prior):
     """Robust regression of deviations on (1, q) with scatter beyond their variance: (level, bend, σ of each, how far
     their scatter is their own).
 
     What disturbs the partials moves all of them alike, as beating does, or each the more the fainter it is (`faint`, at
     least 1), as what sounds beside them does: both count by how likely they are (Bayesian model averaging). Partials
-    that disagree by more are a real guitar's: the louder, the more they count.
+    that disagree by more are a real guitar's: the louder, the more they count. Those that are `fading` count that many
+    times less.
     """
     every = np.ones(len(q))
-    alike, trusted = _joined(q, relative, variance, every, free, prior, FAR, every)
+    variance, faint = variance * fading, faint * fading
+    alike, trusted = _joined(q, relative, variance, fading, free, prior, FAR, every)
     apart = _begun_twice(q, relative, variance, faint, free, prior, trusted)
     # the more the partials disagree, the less is either quite true of them
     disturbed = _mixed(_chance((apart[4] - alike[4]) / (1 + alike[5] / LOOSE)), apart, alike)
     # none is left out: which it would be is chance where all disagree
-    loud, _ = _joined(q, relative, variance, faint**LOUDER, free, prior, np.inf, every)
+    loud, _ = _joined(q, relative, variance, (faint / fading) ** LOUDER * fading, free, prior, np.inf, every)
     # they disagree by a cent or two: what is further off is no partial of this string
     near = _near(loud, disturbed, FEW_CENTS)
     disagree = _disagree(alike[5])
@@ -311,9 +313,9 @@ def _joined(q, relative, variance, faint, free, prior, far, trusted):
 
 
 @_jit
-def best_time(times, t, phase, weight, hz):
-    """The glide time (s) whose shape takes most off the weighted squares of the phases (M, P) about a line each."""
-    best, most = times[0], -1.0
+def gains(times, t, phase, weight, hz):
+    """What a glide of each time (s) takes off the weighted squares of the phases (M, P) about a line each."""
+    out = np.empty(len(times))
     along = np.empty(phase.shape)
     total, mean, spread = _moments(t, weight)
     for j in range(len(hz)):
@@ -324,7 +326,8 @@ def best_time(times, t, phase, weight, hz):
         for i in range(len(t)):
             away = t[i] - mean[j]
             along[i, j] = weight[i, j] * (phase[i, j] - level - tilt / spread[j] * away)
-    for tau in times:
+    for k in range(len(times)):
+        tau = times[k]
         shape = tau * (1 - np.exp(-t / tau))
         gain = strength = 0.0
         for j in range(len(hz)):
@@ -337,10 +340,8 @@ def best_time(times, t, phase, weight, hz):
                 reach += along[i, j] * shape[i]
             gain += hz[j] * reach
             strength += hz[j] ** 2 * (square - level**2 / total[j] - tilt**2 / spread[j])
-        gain = gain**2 / max(strength, 1e-30)
-        if gain > most:
-            best, most = tau, gain
-    return best
+        out[k] = gain**2 / max(strength, 1e-30)
+    return out
 
 
 @_jit

@@ -12,7 +12,7 @@ from juxtatune.core.listening.assign import nearest_note, place_pitch
 from juxtatune.core.listening.drift import at_mean, drifting
 from juxtatune.core.listening.harmonic import Tone, candidates
 from juxtatune.core.listening.partials import USUAL_STRETCH, Fit, fit_pluck, partial_hz
-from juxtatune.core.listening.peaks import new_peaks
+from juxtatune.core.listening.peaks import Peaks, new_peaks
 from juxtatune.core.listening.pluck import Reading, Targets
 from juxtatune.core.listening.project import hann, project
 from juxtatune.core.listening.source import Samples
@@ -22,12 +22,16 @@ ATTACK_FROM, ATTACK_TO = 0.012, 0.112
 LONGEST_LOOK = 12.0  # s
 REFINE_S = 0.05
 ATTACK_BEFORE_S, NOTED_S = 0.08, 0.015
+OVER_BESIDE = 1.8  # times what is usually beside a tone it is lost in it
+MOST_BESIDE = 0.15
 DAMPED_S = 0.03  # from the frame before the fall to the fall itself
 LEAST_SCORE = 0.42
 RICH_SCORE = 0.25
 SURE_SCORE = 0.75  # above it a tone of new partials is not doubted
 CLEARER = 0.3  # in score: so it is picked again itself, and not its octave
 NEAR = 0.75  # semitones from a string's target
+NEARLY_ALL = 0.95
+SHARED = 0.01  # a higher string so close to a partial shares it
 MOSTLY, CLOSE = 0.96, 0.2  # of the power; in score
 ODD, NOWHERE = 0.06, 0.25  # what a tone's score loses further off, and on no string
 
@@ -78,7 +82,7 @@ def confirm(
         return None
     others = [t.score for t in total if abs(12 * np.log2(t.f1 / best.f1)) > 1.0]
     rang = again is None and _rang(best, ringing[-1:])
-    level = _power(after, rate, best.f1) if rang else best.power
+    level = _power(after, rate, best.f1) if rang else _own_power(best, peaks, ringing)
     return Candidate(onset, best, max(others, default=0.0), level, opening)
 
 
@@ -87,6 +91,15 @@ def _power(part: Samples, rate: float, f1: float) -> float:
     hz = partial_hz(f1, USUAL_STRETCH, np.arange(1, 9))
     z = project(part[None, :], hann(len(part)), hz[hz < 0.45 * rate], rate)
     return float(np.sum(np.abs(z) ** 2))
+
+
+def _own_power(tone: Tone, peaks: Peaks, ringing: tuple[float, ...]) -> float:
+    """What a tone carries beside the partials it may share with higher strings that ring."""
+    number, hz, _ = (np.array(column) for column in zip(*tone.matched, strict=True))
+    ratios = np.array([f / tone.f1 for f in ringing if f > 1.5 * tone.f1])
+    times = np.rint(ratios)[np.abs(ratios / np.rint(ratios) - 1) < SHARED]
+    own = np.all(number[:, None] % times != 0, axis=1)
+    return float(peaks.powers[np.isin(peaks.hz, hz[own])].sum()) if own.any() else tone.power
 
 
 def _takes_over(again: Tone, best: Tone, ringing: tuple[float, ...]) -> bool:
@@ -165,26 +178,29 @@ def find_end(
 ) -> float:
     """When the tone is damped or lost: its partials fall far below their start, or suddenly, or into noise.
 
-    Noise is what sounds beside the partials before another string joins at `crowd` (s).
+    Noise is what sounds beside the partials, on the quieter side of each, before another string joins at `crowd` (s).
     """
     last = min(limit, onset + LONGEST_LOOK, len(x) / rate)
-    both = np.concatenate([tone_hz, tone_hz + 0.5 * f1])
+    count = len(tone_hz)
+    every = np.concatenate([tone_hz, tone_hz - 0.5 * f1, tone_hz + 0.5 * f1])
     for look in (2.5, LONGEST_LOOK):
         # most notes end soon: the long look is paid for only where it is needed
-        t, power = envelope(x, rate, onset, min(last, onset + look), both, f1)
+        t, power = envelope(x, rate, onset, min(last, onset + look), every, f1)
         alone = max(10, int(np.searchsorted(t, crowd)))
-        end = _drop(t, power[:, : len(tone_hz)], power[:alone, len(tone_hz) :].sum(axis=1))
+        beside = np.median(power[:alone, count:], axis=0).reshape(2, count).min(axis=0)
+        end = _drop(t, power[:, :count], float(beside.sum()))
         if end is not None or onset + look >= last:
             break
     return last if end is None else end
 
 
-def _drop(t: NDArray[np.floating], power: NDArray[np.floating], beside: NDArray[np.floating]) -> float | None:
+def _drop(t: NDArray[np.floating], power: NDArray[np.floating], beside: float) -> float | None:
     """The time at which a tone's power (M, P) falls suddenly, far below its start, or into what sounds beside it."""
-    floor = np.median(beside) * 1.5 + 1e-14
     total = power.sum(axis=1)
     attack = slice(0, int(0.15 / 0.015))
     start_level = total[attack].max()
+    # what is nearly as loud as the tone begins is no noise but strings that reach beside its partials
+    floor = min(beside * OVER_BESIDE, MOST_BESIDE * start_level) + 1e-14
     if start_level <= 0:
         return None
     db = 10 * np.log10(total / start_level + 1e-12)
@@ -286,7 +302,7 @@ def read(
         fit = again or fit
     # what rings along bends a reading as a drift does, and can be taken away
     drift = drifting(fit, until - onset) if not ringing else 0.0
-    if drift < 1:
+    if drift < NEARLY_ALL:
         fit = surest(x, rate, fit, onset, until, ringing)
     if drift > 0:
         fit = at_mean(x, rate, fit, drift, onset, until)

@@ -22,10 +22,14 @@ from juxtatune.core.listening.source import Samples
 F = NDArray[np.floating]
 CENTS = 1200 / np.log(2)
 TAUS = np.geomspace(0.022, 0.3, 20)  # glide times tried, s
+ANY_TAU = np.geomspace(0.022, 1.4, 32)
+SLOW_S, SLOWER_S = 0.3, 0.4  # time of a glide: up to here it is the attack's; from here on it is a drift
 FINER = np.geomspace(1 / 1.15, 1.15, 15)
 USUAL_STRETCH = 4e-5  # inharmonicity coefficient B where nothing is known of it
 MOST_PARTIALS = 14
 MOST_FRAMES = 120
+LEAST_HEARD, LEAST_SNR, LEAST_POWER = 3, 12.0, 1e-6  # frames, over the noise, and of the strongest partial
+FADES_OVER, FADES_FRAMES = np.log(10.0), 4.0  # from there to where a partial counts in full
 MOST_PERSISTENT = 0.8
 ROUNDS, STILL = 3, 0.003  # times weighed anew, unless that moves the fit by less (cents)
 NEARBY = np.geomspace(0.6, 1.7, 9)
@@ -58,6 +62,7 @@ class Fit:
     decay: F
     snr: float
     own_scatter: float  # 0 to 1: how far its partials disagree of themselves, as a real guitar's do
+    slow: float = 0.0  # 0 to 1: how likely its glide is a drift
     above_end: float = 0.0  # cents by which f1 was set above the end of a glide that is a drift
 
     def mean_glide_cents(self, a: float, b: float) -> float:
@@ -164,9 +169,9 @@ def solve(d: Demodulated, f1: float, stretch: float, with_glide: bool) -> Fit | 
     alive = usable & np.cumprod(usable | risen, axis=0).astype(bool)
     strongest = power.max()
     good = (
-        (alive.sum(axis=0) >= 3)
-        & (np.max(power, axis=0) > 12 * d.noise)
-        & (np.max(power, axis=0) > 1e-6 * strongest)
+        (alive.sum(axis=0) >= LEAST_HEARD)
+        & (np.max(power, axis=0) > LEAST_SNR * d.noise)
+        & (np.max(power, axis=0) > LEAST_POWER * strongest)
     )
     if not np.any(good):
         return None
@@ -189,7 +194,9 @@ def solve(d: Demodulated, f1: float, stretch: float, with_glide: bool) -> Fit | 
     slope_variance = slope_variance * np.maximum(scatter, 1.0) * d.overlap
     relative = slope / (2 * np.pi * hz)
     relative_variance = slope_variance / (2 * np.pi * hz) ** 2
-    joined = _join(n, relative, relative_variance, _faint(power, alive), stretch)
+    joined = _join(
+        n, relative, relative_variance, _faint(power, alive), _fading(power, alive, noise), stretch
+    )
     if joined is None:
         return None
     shift, bend, sigma, turn, own_scatter = joined
@@ -198,11 +205,13 @@ def solve(d: Demodulated, f1: float, stretch: float, with_glide: bool) -> Fit | 
     # what rebuilds the onset is not asked for at a moment's look
     decay, amplitude = _decays(t, power, alive) if with_glide else (np.zeros(len(n)), np.zeros(len(n)))
     snr = float(10 * np.log10(np.max(np.max(power, axis=0) / noise)))
-    claimed = _calibrated(sigma * _persistence(residual, weight, d.overlap), float(t[-1]))
+    persistence = _persistence(residual, weight, d.overlap)
+    claimed = _calibrated(sigma * persistence, float(t[-1]))
+    slow = _slow(t, phase, weight, hz, d.overlap * persistence**2) if tau else 0.0
     return Fit(
         f1 * (1 + shift), new_stretch, turn, glide, tau if tau else 0.1,
         float(np.hypot(claimed, _curved(glide, tau if tau else 0.1, float(t[-1])))), origin,
-        n, hz * (1 + relative), amplitude, offset + 2 * np.pi * hz * origin, decay, snr, own_scatter,
+        n, hz * (1 + relative), amplitude, offset + 2 * np.pi * hz * origin, decay, snr, own_scatter, slow,
     )  # fmt: skip
 
 
@@ -282,8 +291,19 @@ def _curved(glide: float, tau: float, lasts: float) -> float:
 def _best_glide(t: F, phase: F, weight: F, hz: F, times: F | None = None) -> tuple:
     """The glide time that leaves least: a grid of times, then a finer one about its best."""
     phase, weight = np.ascontiguousarray(phase), np.ascontiguousarray(weight)
-    best = kernels.best_time(TAUS if times is None else times, t, phase, weight, hz)
-    return _slopes(t, phase, weight, hz, kernels.best_time(best * FINER, t, phase, weight, hz))
+    best = _best_time(TAUS if times is None else times, t, phase, weight, hz)
+    return _slopes(t, phase, weight, hz, _best_time(best * FINER, t, phase, weight, hz))
+
+
+def _best_time(times: F, t: F, phase: F, weight: F, hz: F) -> float:
+    return float(times[np.argmax(kernels.gains(times, t, phase, weight, hz))])
+
+
+def _slow(t: F, phase: F, weight: F, hz: F, frames: float) -> float:
+    """How likely the glide is a slow one, one independent frame in so many: 0 to 1."""
+    gains = kernels.gains(ANY_TAU, t, np.ascontiguousarray(phase), np.ascontiguousarray(weight), hz)
+    likely = np.exp((gains - gains.max()) / (2 * frames))
+    return float(likely @ np.clip((ANY_TAU - SLOW_S) / (SLOWER_S - SLOW_S), 0, 1) / likely.sum())
 
 
 def _slopes(t: F, phase: F, weight: F, hz: F, tau: float | None) -> tuple:
@@ -297,19 +317,21 @@ def _slopes(t: F, phase: F, weight: F, hz: F, tau: float | None) -> tuple:
     return cost, slope, variance, glide, tau, offset, rest, shared
 
 
-def _join(n: NDArray, relative: F, variance: F, faint: F, stretch: float) -> tuple[float, ...] | None:
+def _join(
+    n: NDArray, relative: F, variance: F, faint: F, fading: F, stretch: float
+) -> tuple[float, ...] | None:
     """Robust regression of the partials' deviations on f1 and B: (Δf1/f1, ΔB, σ of Δf1/f1, σ of ΔB, own scatter)."""
     q = (n * n / (1 + stretch * n * n) - 1 / (1 + stretch)) / 2
     ok = np.isfinite(relative) & np.isfinite(variance) & (np.abs(relative) < 0.03)
     if not np.any(ok):
         return None
-    n, relative, variance, faint, q = n[ok], relative[ok], variance[ok], faint[ok], q[ok]
+    n, relative, variance, faint, fading, q = (a[ok] for a in (n, relative, variance, faint, fading, q))
     if len(n) == 1:
         return float(relative[0]), 0.0, float(np.sqrt(variance[0] + (0.3 / CENTS) ** 2)), 1.0, 0.0
     free = len(n) >= 4
     # B seldom differs by more than 1e-4 from a start value; with few partials it is not asked for
     prior = 1e8 if free else 1e10
-    joined = kernels.join(q, relative, variance, faint, free, prior)
+    joined = kernels.join(q, relative, variance, faint, fading, free, prior)
     return tuple(float(v) for v in joined)
 
 
@@ -317,6 +339,17 @@ def _faint(power: F, alive: NDArray[np.bool_]) -> F:
     """How many times a partial (P,) is fainter than the loudest, in power: what disturbs it moves it as much more."""
     mean = np.sum(power * alive, axis=0)
     return np.asarray(mean.max() / mean)
+
+
+def _fading(power: F, alive: NDArray[np.bool_], noise: F) -> F:
+    """How many times less a partial (P,) counts as it nears what is left out, so that it does so at no one moment."""
+    most = np.max(power, axis=0)
+    sides = [
+        np.log(most / (LEAST_SNR * noise)) / FADES_OVER,
+        np.log(most / (LEAST_POWER * most.max())) / FADES_OVER,
+        (alive.sum(axis=0) - LEAST_HEARD + 1) / FADES_FRAMES,
+    ]
+    return np.asarray(1 / np.clip(np.min(sides, axis=0), 1e-3, 1.0))
 
 
 def _decays(t: F, power: F, alive: NDArray[np.bool_]) -> tuple[F, F]:

@@ -12,10 +12,12 @@ from juxtatune.core.listening.strums.settling import apart
 
 UNSURE, AGREE = 0.5, 40.0  # cents
 NEARLY = 8.0  # power by which a less sure fit counts less
+MEAN = 0.5  # of a glide's mean is what is not sure without it
 LONGEST_APART = 2.4  # s
 UNSURE_APART = 0.07  # cents: what is less sure is taken apart from what sounds beside it
 SURER, SURELY = 1.5, 2.7  # times as sure, from where what is taken apart counts, and counts alone
 STRAYS = 7.0  # in 1σ: further off it is another's
+FAR, FURTHER = 2.5, 1.0  # in 1σ and cents: so is what is this far off, however unsure the fit
 LOST = 1.5  # cents: among strings that ring, what is less sure says only that one lies near
 OWN = 2.5  # times as unsure as the fit is another reading where the partials disagree of themselves
 BEYOND = 15.0  # times as sure: such a reading found partials that agree
@@ -37,13 +39,16 @@ def _reconsidered(x: Samples, rate: float, fit: Fit, start: float, end: float) -
     if fit.sigma_cents < UNSURE:
         return fit
     others = [
-        fit_pluck(x, rate, start, end, fit.f1, stretch, glide, rounds=2, partials=partials)
+        (fit_pluck(x, rate, start, end, fit.f1, stretch, glide, rounds=2, partials=partials), glide)
         for stretch, partials in ((USUAL_STRETCH, 6), (3 * USUAL_STRETCH, 14))
         for glide in (True, False)
     ]
-    near = [o for o in others if o is not None and abs(1200 * np.log2(o.f1 / fit.f1)) < AGREE]
-    every = [fit, *near]
-    sigma = np.array([fit.sigma_cents, *(_owned(fit, o.sigma_cents) for o in near)])
+    near = [(o, glide) for o, glide in others if o is not None and abs(1200 * np.log2(o.f1 / fit.f1)) < AGREE]
+    every = [fit, *(o for o, _ in near)]
+    # what takes the pitch for steady reads the mean of a glide
+    above = fit.mean_glide_cents(start, end)
+    own = [np.hypot(_owned(fit, o.sigma_cents), 0.0 if glide else MEAN * above) for o, glide in near]
+    sigma = np.array([fit.sigma_cents, *own])
     best = every[int(np.argmin(sigma))]
     share = (sigma.min() / sigma) ** NEARLY
     off = np.array([np.log(f.f1 / best.f1) for f in every])
@@ -56,7 +61,7 @@ def _owned(fit: Fit, sigma: float) -> float:
     What is surer beyond that found partials that do agree: the fit has lost them.
     """
     beyond = 1 + (fit.sigma_cents / (sigma * BEYOND)) ** 4
-    return float(np.hypot(sigma, OWN * fit.own_scatter**2 * fit.sigma_cents / beyond))
+    return float(np.hypot(sigma, OWN * fit.own_scatter**1.5 * fit.sigma_cents / beyond))
 
 
 def _apart(x: Samples, rate: float, fit: Fit, start: float, end: float, ringing: tuple[float, ...]) -> Fit:
@@ -72,7 +77,7 @@ def _apart(x: Samples, rate: float, fit: Fit, start: float, end: float, ringing:
         return fit
     moved = 1200 * np.log2(found.f1 / fit.f1)
     lost = bool(ringing) and fit.sigma_cents > LOST
-    if abs(moved) > (AGREE if lost else min(AGREE, STRAYS * fit.sigma_cents)):
+    if abs(moved) > (AGREE if lost else min(AGREE, _near(fit.sigma_cents))):
         return fit
     share = min(np.log(fit.sigma_cents / found.sigma / SURER) / np.log(SURELY / SURER), 1.0)
     sigma = np.sqrt(
@@ -80,3 +85,8 @@ def _apart(x: Samples, rate: float, fit: Fit, start: float, end: float, ringing:
     )
     stretch = share * found.stretch + (1 - share) * fit.stretch
     return replace(fit, f1=fit.f1 * 2 ** (share * moved / 1200), stretch=stretch, sigma_cents=float(sigma))
+
+
+def _near(sigma: float) -> float:
+    """How far off (cents) another reading may be of the same string."""
+    return min(STRAYS * sigma, FAR * sigma + FURTHER)
