@@ -17,6 +17,7 @@ from juxtatune.core.listening.peaks import Peaks
 
 LOWEST_F0, HIGHEST_F0 = 26.0, 1450.0
 RICH, RICH_LOW = 6.0, 6  # in weight; of the first eight partials
+RICHER, RICHER_LOW = 15.0, 4  # the same where some lie upon what sounded before
 
 
 @dataclass(frozen=True)
@@ -39,7 +40,8 @@ class Tone:
     @property
     def rich(self) -> bool:
         """Whether so much is explained, low partials most, that it is a string whatever else sounds."""
-        return self.explained >= RICH and sum(n <= 8 for n, _, _ in self.matched) >= RICH_LOW
+        low = sum(n <= 8 for n, _, _ in self.matched)
+        return (self.explained >= RICH and low >= RICH_LOW) or (self.explained >= RICHER and low >= RICHER_LOW)
 
 
 def candidates(peaks: Peaks, ranges: list[tuple[float, float]] | None = None) -> list[Tone]:

@@ -18,7 +18,7 @@ from juxtatune.core.listening.peaks import noise_floor, power_spectrum
 from juxtatune.core.listening.source import Samples
 
 FRAME_S, HOP_S = 0.37, 0.12
-STEADY_CENTS = 2.0
+STEADY_CENTS = 3.0  # what moves by more from frame to frame says little
 LEAST_TONES = 4
 LOW_HZ, HIGH_HZ = 60.0, 1000.0
 F = NDArray[np.float64]
@@ -101,11 +101,12 @@ def _roots(frames: list[tuple[F, F]]) -> tuple[F, F]:
     before = np.zeros(0)
     for hz, level in frames:
         for k in range(len(hz)):
-            moved = min((abs(1200 * np.log2(hz[k] / f)) for f in before), default=np.inf)
-            if moved < 6 and not _is_multiple(hz, level, k):
-                pitch = 69 + 12 * np.log2(hz[k] / 440)
+            since = 1200 * np.log2(hz[k] / before)
+            moved = min(since, key=abs, default=np.inf)
+            if abs(moved) < 6 and not _is_multiple(hz, level, k):
+                # a tone that glides down from its attack has as much before it as it came since the last frame
+                pitch = 69 + 12 * np.log2(hz[k] / 440) + moved / 100
                 cents.append(100 * (pitch - round(pitch)))
-                # a tone that still glides down from its attack is sharp, and says less
                 weights.append(level[k] * min(1.0, hz[k] / 200) * np.exp(-((moved / STEADY_CENTS) ** 2)))
         before = hz
     return np.array(cents), np.array(weights)

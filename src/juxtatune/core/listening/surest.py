@@ -25,10 +25,11 @@ BEYOND = 15.0  # times as sure: such a reading found partials that agree
 
 def surest(x: Samples, rate: float, fit: Fit, onset: float, until: float, ringing: tuple[float, ...]) -> Fit:
     """The fit, or where it is unsure what other fits say, and what is left when other sound is taken away."""
+    lost = bool(ringing) and fit.sigma_cents > LOST
     fit = _reconsidered(x, rate, fit, onset + 0.002, min(until, onset + 4.0))
     if fit.sigma_cents <= UNSURE_APART:
         return fit
-    return _apart(x, rate, fit, onset, min(until, onset + LONGEST_APART), ringing)
+    return _apart(x, rate, fit, onset, min(until, onset + LONGEST_APART), ringing, lost)
 
 
 def _reconsidered(x: Samples, rate: float, fit: Fit, start: float, end: float) -> Fit:
@@ -38,6 +39,7 @@ def _reconsidered(x: Samples, rate: float, fit: Fit, start: float, end: float) -
     """
     if fit.sigma_cents < UNSURE:
         return fit
+    reach = min(AGREE, _near(fit.sigma_cents))
     others = [
         (fit_pluck(x, rate, start, end, fit.f1, stretch, glide, rounds=2, partials=partials), glide)
         for stretch, partials in ((USUAL_STRETCH, 6), (3 * USUAL_STRETCH, 14))
@@ -64,7 +66,9 @@ def _owned(fit: Fit, sigma: float) -> float:
     return float(np.hypot(sigma, OWN * fit.own_scatter**1.5 * fit.sigma_cents / beyond))
 
 
-def _apart(x: Samples, rate: float, fit: Fit, start: float, end: float, ringing: tuple[float, ...]) -> Fit:
+def _apart(
+    x: Samples, rate: float, fit: Fit, start: float, end: float, ringing: tuple[float, ...], lost: bool
+) -> Fit:
     """The fit, or what is left for it when what sounds beside it is taken away, if that is far surer.
 
     Further off it is another's: a band plays the same notes. Where it is surer by some, both count.
@@ -76,7 +80,6 @@ def _apart(x: Samples, rate: float, fit: Fit, start: float, end: float, ringing:
     if found.sigma > fit.sigma_cents / SURER:
         return fit
     moved = 1200 * np.log2(found.f1 / fit.f1)
-    lost = bool(ringing) and fit.sigma_cents > LOST
     if abs(moved) > (AGREE if lost else min(AGREE, _near(fit.sigma_cents))):
         return fit
     share = min(np.log(fit.sigma_cents / found.sigma / SURER) / np.log(SURELY / SURER), 1.0)
