@@ -303,7 +303,7 @@ def read(
     # what rings along bends a reading as a drift does, and can be taken away
     drift = drifting(fit, until - onset) if not ringing else 0.0
     if drift < NEARLY_ALL:
-        fit = surest(x, rate, fit, onset, until, ringing)
+        fit = surest(x, rate, fit, onset, until, ringing, c.tone.f1)
     if drift > 0:
         fit = at_mean(x, rate, fit, drift, onset, until)
     return _reading(c, fit, onset, end, until, targets)

@@ -18,18 +18,29 @@ UNSURE_APART = 0.07  # cents: what is less sure is taken apart from what sounds 
 SURER, SURELY = 1.5, 2.7  # times as sure, from where what is taken apart counts, and counts alone
 STRAYS = 7.0  # in 1σ: further off it is another's
 FAR, FURTHER = 2.5, 1.0  # in 1σ and cents: so is what is this far off, however unsure the fit
+SLIPPED = 20.0  # cents from where a tone began: it slipped on to a string that rings
+ASTRAY = 30.0  # cents from where a tone began: whatever a fit says that is lost among other strings
 LOST = 1.5  # cents: among strings that ring, what is less sure says only that one lies near
 OWN = 2.5  # times as unsure as the fit is another reading where the partials disagree of themselves
 BEYOND = 15.0  # times as sure: such a reading found partials that agree
 
 
-def surest(x: Samples, rate: float, fit: Fit, onset: float, until: float, ringing: tuple[float, ...]) -> Fit:
-    """The fit, or where it is unsure what other fits say, and what is left when other sound is taken away."""
-    lost = bool(ringing) and fit.sigma_cents > LOST
+def surest(
+    x: Samples, rate: float, fit: Fit, onset: float, until: float, ringing: tuple[float, ...], tone: float
+) -> Fit:
+    """The fit, or where it is unsure what other fits say, and what is left when other sound is taken away.
+
+    Where strings ring (`ringing`, Hz) that is asked first, near where the `tone` (Hz) began: fits may slip on to them.
+    """
+    end = min(until, onset + LONGEST_APART)
+    if ringing and abs(1200 * np.log2(fit.f1 / tone)) > SLIPPED:
+        fit = replace(fit, sigma_cents=max(fit.sigma_cents, SLIPPED))
+    if ringing and fit.sigma_cents > UNSURE:
+        left = _apart(x, rate, fit, onset, end, ringing, tone)
+        if left is not fit:
+            return left
     fit = _reconsidered(x, rate, fit, onset + 0.002, min(until, onset + 4.0))
-    if fit.sigma_cents <= UNSURE_APART:
-        return fit
-    return _apart(x, rate, fit, onset, min(until, onset + LONGEST_APART), ringing, lost)
+    return _apart(x, rate, fit, onset, end, ringing, fit.f1) if fit.sigma_cents > UNSURE_APART else fit
 
 
 def _reconsidered(x: Samples, rate: float, fit: Fit, start: float, end: float) -> Fit:
@@ -67,20 +78,21 @@ def _owned(fit: Fit, sigma: float) -> float:
 
 
 def _apart(
-    x: Samples, rate: float, fit: Fit, start: float, end: float, ringing: tuple[float, ...], lost: bool
+    x: Samples, rate: float, fit: Fit, start: float, end: float, ringing: tuple[float, ...], tone: float
 ) -> Fit:
-    """The fit, or what is left for it when what sounds beside it is taken away, if that is far surer.
+    """The fit, or what is left near a tone (Hz) when what sounds beside it is taken away, if that is far surer.
 
     Further off it is another's: a band plays the same notes. Where it is surer by some, both count.
     """
-    found = apart(x, rate, start, end, fit.f1, ringing)
+    found = apart(x, rate, start, end, tone, ringing)
     if found is None:
         return fit
     found = replace(found, sigma=_owned(fit, found.sigma))
     if found.sigma > fit.sigma_cents / SURER:
         return fit
     moved = 1200 * np.log2(found.f1 / fit.f1)
-    if abs(moved) > (AGREE if lost else min(AGREE, _near(fit.sigma_cents))):
+    lost = bool(ringing) and fit.sigma_cents > LOST and abs(1200 * np.log2(found.f1 / tone)) < ASTRAY
+    if not lost and abs(moved) > min(AGREE, _near(fit.sigma_cents)):
         return fit
     share = min(np.log(fit.sigma_cents / found.sigma / SURER) / np.log(SURELY / SURER), 1.0)
     sigma = np.sqrt(
