@@ -18,10 +18,12 @@ LEAST_JUMP = 0.8  # of a partial's size; beating and glides move it by a third o
 LEAST_JUMP_RISING = 0.6  # the same where they grow
 STEADY_JUMP, STEADY_JUMP_RISING = 0.7, 0.4  # the same where they otherwise move less by this factor:
 STEADY_JUMP_MOST, MOST_JUMP = 0.5, 0.9  # the same where it is most partials that jump
-STEADIER = 3.0
+STEADIER, STEADY = 3.0, 0.2
 UNSTEADY = 1.6  # what a pluck's jump has over those of a distorted string that just rings on,
 MOST_UNSTEADY = 0.8  # which never jumps so far
 LOOK_AROUND_S = 0.8
+SHARP, ALIKE = 0.005, 0.0035  # of a pitch: nine cents, and how much partials that glide differ in it
+RANG = 0.05  # power before by power after
 YOUNG_S = 0.45  # so long after its onset a glide moves partials too, and only a rise in power tells a pluck
 DAMPED, DAMPED_OVER, RISEN = 0.2, 0.35, 1.3  # power after by power before
 HIGHEST = 9  # partials looked at: higher ones turn too fast to be foretold
@@ -69,15 +71,15 @@ def _jumps(
     begin, last = int((onset + 0.018) * rate), int((onset - 0.015) * rate) - size
     if begin + size > len(x):
         return False
-    first, second, third = (_partials(x[at : at + size], hz, rate) for at in (last - size, last, begin))
-    jump, most = _jump(first, second, third, hz, size, begin - last, rate)
-    rise = float(np.sum(np.abs(third) ** 2) / (np.sum(np.abs(second) ** 2) + 1e-30))
+    jump, most, rise = _jump(x, rate, hz, last, size, begin - last)
     if not rise > (DAMPED_OVER if over else DAMPED) or jump < STEADY_JUMP_RISING:
         return False
     around = [(onset + 0.05, min(following, onset + LOOK_AROUND_S))]
     if since > 0:
         around.append((max(since + 0.05, onset - LOOK_AROUND_S), onset - 0.015))
-    usual = max(_usual_jump(x, rate, hz, size, start, end) for start, end in around)
+    after, *before = (_usual_jump(x, rate, hz, size, start, end) for start, end in around)
+    # one that was steady until then may glide long after
+    usual = before[0] if before and 0 < before[0] < STEADY else max([after, *before])
     settled, risen = onset - since >= YOUNG_S, rise > RISEN
     if settled and usual > 0 and jump > STEADIER * usual:
         # the loudest partial of two plucks may happen to meet in phase: then nearly all others jump
@@ -96,22 +98,46 @@ def _usual_jump(
         return 0.0
     jumps = []
     for a in at:
-        first, second, third = (_partials(x[k : k + size], hz, rate) for k in (a, a + size, a + size + ahead))
-        jumps.append(_jump(first, second, third, hz, size, ahead, rate)[0])
+        jumps.append(_jump(x, rate, hz, a + size, size, ahead)[0])
     return float(np.median(jumps))
 
 
 def _jump(
-    first: Z, second: Z, third: Z, hz: NDArray[np.floating], step: int, ahead: int, rate: float
-) -> tuple[float, float]:
-    """|What sounds - what the moments before foretold| in parts of its size: the median over the partials and
-    the mean by energy, the lesser first. A drum disturbs many weak partials or one strong one, not both."""
-    turned = np.angle(second / (first + 1e-15) * np.exp(-2j * np.pi * hz * step / rate))
-    exact = hz + turned / (2 * np.pi) * rate / step
+    x: Samples, rate: float, hz: NDArray[np.floating], at: int, size: int, ahead: int
+) -> tuple[float, float, float]:
+    """|What sounds - what the moments before sample `at` foretold| in parts of its size, `ahead` samples later: the median
+    over the partials and the mean by energy, the lesser first, and power by power. A drum disturbs many weak partials
+    or one strong one, not both."""
+    near = _before(x, rate, hz, at, size, ahead)
+    exact = _exact(x, rate, near, at, size, size)
+    second, third = (_partials(x[k : k + size], near, rate) for k in (at, at + ahead))
     foretold = second * np.exp(2j * np.pi * exact * ahead / rate)
     off, size_of = np.abs(third - foretold), np.maximum(np.abs(third), np.abs(second)) + 1e-15
     low, high = sorted((float(np.median(off / size_of)), float(np.sqrt(np.sum(off**2) / np.sum(size_of**2)))))
-    return low, high
+    return low, high, float(np.sum(np.abs(third) ** 2) / (np.sum(np.abs(second) ** 2) + 1e-30))
+
+
+def _before(
+    x: Samples, rate: float, hz: NDArray[np.floating], at: int, size: int, ahead: int
+) -> NDArray[np.floating]:
+    """Where partials heard `ahead` samples later were at `at`: all are sharp as a pluck begins, and alike, if they rang.
+
+    A short step tells without a turn too many.
+    """
+    there, then = (np.sum(np.abs(_partials(x[k : k + size], hz, rate)) ** 2) for k in (at, at + ahead))
+    moved = _exact(x, rate, hz, at, size, size // 5) / hz - 1
+    sharp = float(np.median(moved))
+    alike = float(np.median(np.abs(moved - sharp))) < ALIKE
+    return hz * (1 + sharp) if alike and abs(sharp) > SHARP and there > RANG * then else hz
+
+
+def _exact(
+    x: Samples, rate: float, hz: NDArray[np.floating], at: int, size: int, step: int
+) -> NDArray[np.floating]:
+    """Where partials (Hz) are, by how they turn in the `step` samples before `at`: within half a turn of `hz`."""
+    first, second = (_partials(x[k : k + size], hz, rate) for k in (at - step, at))
+    turned = np.angle(second / (first + 1e-15) * np.exp(-2j * np.pi * hz * step / rate))
+    return np.asarray(hz + turned / (2 * np.pi) * rate / step)
 
 
 def _partials(part: Samples, hz: NDArray[np.floating], rate: float) -> Z:

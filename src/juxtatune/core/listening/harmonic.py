@@ -41,7 +41,9 @@ class Tone:
     def rich(self) -> bool:
         """Whether so much is explained, low partials most, that it is a string whatever else sounds."""
         low = sum(n <= 8 for n, _, _ in self.matched)
-        return (self.explained >= RICH and low >= RICH_LOW) or (self.explained >= RICHER and low >= RICHER_LOW)
+        return (self.explained >= RICH and low >= RICH_LOW) or (
+            self.explained >= RICHER and low >= RICHER_LOW
+        )
 
 
 def candidates(peaks: Peaks, ranges: list[tuple[float, float]] | None = None) -> list[Tone]:

@@ -50,7 +50,6 @@ def _reconsidered(x: Samples, rate: float, fit: Fit, start: float, end: float) -
     """
     if fit.sigma_cents < UNSURE:
         return fit
-    reach = min(AGREE, _near(fit.sigma_cents))
     others = [
         (fit_pluck(x, rate, start, end, fit.f1, stretch, glide, rounds=2, partials=partials), glide)
         for stretch, partials in ((USUAL_STRETCH, 6), (3 * USUAL_STRETCH, 14))
