@@ -83,6 +83,25 @@ def run(r, rate=48000, name=None, strings=None, length=None, gap=None, spread=45
     return sound
 
 
+def under_another(r, rate=48000, pairs=4):
+    """Strings begun under another that rings, up to 16 dB louder."""
+    tuning = parse_tuning(TUNINGS[r.integers(len(TUNINGS))])
+    x, plucks = 1e-5 * r.normal(0, 1, int((pairs * 4.2 + 1) * rate)), []
+    for pair in range(pairs):
+        for s, at, below in zip(
+            r.permutation(tuning.strings)[:2], (0.3, r.uniform(0.8, 1.7)), (0, r.uniform(0, 16)), strict=True
+        ):
+            f1 = hz(float(tuning.pitch(int(s))) + r.uniform(-45, 45) / 100)
+            k = round((pair * 4.2 + at) * rate)
+            y, attack = tone(r, f1, rate, 3.7 - at, 0.0)
+            y[-2400:] *= np.linspace(1, 0, 2400)
+            x[k : k + len(y)] += 0.4 * 10 ** (-below / 20) * y
+            plucks.append(Truth(k / rate, (k + len(y)) / rate, int(s), f1, attack))
+    sound = Sound(rate, x, plucks)
+    sound.targets = Targets(tuning)
+    return sound
+
+
 def _add(sound, other, below_db):
     """Adds a sound, its mean power so far under the guitar's."""
     gain = np.sqrt(np.mean(sound.samples**2) / np.mean(other**2) / 10 ** (below_db / 10))
@@ -164,6 +183,7 @@ KINDS = {
     "distortion": lambda r: distorted(r, run(r)),
     "a band": lambda r: with_band(r, run(r)),
     "ring-over": lambda r: run(r, overlap=1.5, gap=0.02),
+    "under another": lambda r: under_another(r),
     "picked again": lambda r: run(r, name="standard", strings=AGAIN, length=r.uniform(0.6, 1.2), gap=0.0, spread=1),
     "far from target": lambda r: run(r, spread=200.0),
     "8 kHz": lambda r: run(r, rate=8000),

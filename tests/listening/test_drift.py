@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from juxtatune.core.listening.analyse import analyse
+from juxtatune.core.listening.partials import fit_pluck
 from juxtatune.core.listening.pluck import Reading, Targets
 from juxtatune.core.music.catalogue import parse_tuning
 
@@ -42,3 +43,18 @@ def test_the_glide_of_an_attack_is_read_at_its_end(tau: float) -> None:
 def test_a_string_that_is_turned_is_read_where_it_ends() -> None:
     t = np.arange(3 * RATE) / RATE
     assert read(60 * np.exp(-t / 0.5)).cents < 12
+
+
+def test_how_slow_a_glide_is_counts_by_how_likely_that_is() -> None:
+    def slow(tau: float, noise: float) -> float:
+        t = np.arange(2 * RATE) / RATE
+        turns = np.cumsum(A2 * 2 ** (0.5 * np.exp(-t / tau) / 1200)) / RATE
+        tone = sum(np.cos(2 * np.pi * n * turns + n) / n * np.exp(-t) for n in range(1, 9))
+        x = tone + noise * np.random.default_rng(1).normal(size=len(t))
+        fit = fit_pluck(x, RATE, 0.01, 1.9, A2, 0.0)
+        assert fit is not None
+        return fit.slow
+
+    assert slow(0.1, 1e-4) < 0.01 and slow(0.9, 1e-4) > 0.99
+    unsure = [slow(tau, 0.03) for tau in (0.25, 0.3, 0.35, 0.4)]
+    assert max(abs(np.diff(unsure))) < 0.5

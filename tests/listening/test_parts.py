@@ -86,6 +86,19 @@ def test_the_faint_partials_are_believed_less_where_they_are_further_off_and_els
     assert unlike < 0.5 * plain and alike < 1.3 * best
 
 
+@given(st.integers(0, 11), st.floats(-3, 3))
+def test_a_partial_fades_before_it_is_left_out(which, cents) -> None:
+    rng, q, kept = np.random.default_rng(12), np.arange(12.0), np.arange(12) != which
+    scatter, variance, faint = rng.normal(size=12) * 3e-4, np.full(12, 1e-10), np.geomspace(1, 1e4, 12)
+    scatter[which] = cents * np.log(2) / 1200
+    fading = np.where(kept, 1.0, 1e6)
+    with_it = kernels.join(q, scatter, variance, faint, fading, True, 1e-3)[0]
+    without = kernels.join(
+        q[kept], scatter[kept], variance[kept], faint[kept], np.ones(11), True, 1e-3
+    )[0]  # fmt: skip
+    assert abs(with_it - without) < 1e-4
+
+
 def test_where_partials_disagree_by_a_cent_the_loud_ones_are_the_pitch() -> None:
     # reference: numpy's least squares, in which all partials count alike
     rng, q, faint = np.random.default_rng(9), np.arange(12.0), np.geomspace(1, 1e4, 12)

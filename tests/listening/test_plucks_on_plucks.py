@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from benchmarks import banks
+from benchmarks import banks, listening, strange
 from benchmarks.sounds import hz, string_tone
 
 from juxtatune.core.listening.analyse import analyse
@@ -132,3 +132,35 @@ def test_under_a_louder_string_what_is_vaguer_than_usual_is_nobodys(usual, kept)
     heard = without_strays([louder, unsure, later], STANDARD)
     assert len(heard) == kept
     assert louder in heard and later in heard
+
+
+@pytest.mark.parametrize(("seed", "level"), [(0, 0.06), (0, 0.1), (2, 0.06), (3, 0.06)])
+def test_a_string_a_fourth_above_a_louder_one_that_rings_is_neither_lost_nor_taken_for_it(
+    seed, level
+) -> None:
+    # each partial of the one lies between two of the other
+    low, _ = string(-20, 35, 3.0, 0.3, seed=seed + 1)
+    own, f1 = string(-40, 40, 2.2, level, seed=seed + 20)
+    readings = analyse(mixed(5, (0.4, low), (1.3, own)), RATE, Targets(parse_tuning("B standard")))
+    assert [r.string for r in readings] == [6, 5]
+    assert abs(off(readings[1], f1)) < 0.1
+
+
+@pytest.mark.parametrize("seed", [704, 708, 721])
+def test_strings_begun_under_louder_ones_are_read_for_themselves(seed) -> None:
+    sound = strange.under_another(np.random.default_rng([seed, 4242]))
+    readings = analyse(sound.samples, sound.rate, sound.targets)
+    assert [r.string for r in readings] == [q.string for q in sound.plucks]
+    assert max(abs(off(r, q.f1)) for r, q in zip(readings, sound.plucks, strict=True)) < 0.3
+
+
+@pytest.mark.parametrize(
+    ("corpus", "kind", "seed"),
+    [(listening, "stage bleed 10 dB", 736), (strange, "picked again", 707)],
+    ids=["a bass under a string that shares its partials", "hard glides"],
+)
+def test_every_pluck_of_a_hard_night_and_no_other(corpus, kind, seed) -> None:
+    sound = corpus.KINDS[kind](np.random.default_rng([seed, 4242]))
+    readings = analyse(sound.samples, sound.rate, getattr(sound, "targets", STANDARD))
+    assert [r.string for r in readings] == [q.string for q in sound.plucks]
+    assert max(abs(off(r, q.f1)) for r, q in zip(readings, sound.plucks, strict=True)) < 0.3

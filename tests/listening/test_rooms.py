@@ -124,6 +124,15 @@ def test_a_recording_with_drums_over_it(seed) -> None:
     assert reference_offset(room.recording(rng, cents), 44100).cents == pytest.approx(cents, abs=0.8)
 
 
+def test_the_sharp_attacks_of_a_recording_do_not_move_its_offset() -> None:
+    off = [
+        reference_offset(room.recording(np.random.default_rng(seed), 12.0, with_drums=False), 44100).cents
+        - 12
+        for seed in range(40, 46)
+    ]
+    assert abs(np.mean(off)) < 0.12
+
+
 @pytest.mark.parametrize("note", [42, 55])
 def test_sampled_guitars_are_read_where_long_windows_meet(tmp_path, note) -> None:
     # consensus of librosa's YIN, Praat, FFT peak and a partial fit over 1.5 s

@@ -96,10 +96,7 @@ def _usual_jump(
     at = np.arange(int(start * rate), min(int(end * rate), len(x)) - 2 * size - ahead, size // 2)
     if len(at) == 0:
         return 0.0
-    jumps = []
-    for a in at:
-        jumps.append(_jump(x, rate, hz, a + size, size, ahead)[0])
-    return float(np.median(jumps))
+    return float(np.median([_jump(x, rate, hz, int(a) + size, size, ahead)[0] for a in at]))
 
 
 def _jump(

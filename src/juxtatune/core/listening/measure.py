@@ -82,7 +82,7 @@ def confirm(
         return None
     others = [t.score for t in total if abs(12 * np.log2(t.f1 / best.f1)) > 1.0]
     rang = again is None and _rang(best, ringing[-1:])
-    level = _power(after, rate, best.f1) if rang else _own_power(best, peaks, ringing)
+    level = _power(after, rate, best.f1) if rang else _own_power(best, peaks, ringing[-1:])
     return Candidate(onset, best, max(others, default=0.0), level, opening)
 
 
@@ -94,7 +94,7 @@ def _power(part: Samples, rate: float, f1: float) -> float:
 
 
 def _own_power(tone: Tone, peaks: Peaks, ringing: tuple[float, ...]) -> float:
-    """What a tone carries beside the partials it may share with higher strings that ring."""
+    """What a tone carries beside the partials it may share with a higher string that rings."""
     number, hz, _ = (np.array(column) for column in zip(*tone.matched, strict=True))
     ratios = np.array([f / tone.f1 for f in ringing if f > 1.5 * tone.f1])
     times = np.rint(ratios)[np.abs(ratios / np.rint(ratios) - 1) < SHARED]
