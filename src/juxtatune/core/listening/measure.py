@@ -22,7 +22,7 @@ ATTACK_FROM, ATTACK_TO = 0.012, 0.112
 LONGEST_LOOK = 12.0  # s
 REFINE_S = 0.05
 ATTACK_BEFORE_S, NOTED_S = 0.08, 0.015
-OVER_BESIDE = 1.8  # times what is usually beside a tone it is lost in it
+OVER_BESIDE = 1.5  # times what is usually beside a tone it is lost in it
 MOST_BESIDE = 0.15
 DAMPED_S = 0.03  # from the frame before the fall to the fall itself
 LEAST_SCORE = 0.42
@@ -175,20 +175,23 @@ def find_end(
     crowd: float,
     tone_hz: NDArray[np.floating],
     f1: float,
+    among: bool = False,
 ) -> float:
     """When the tone is damped or lost: its partials fall far below their start, or suddenly, or into noise.
 
-    Noise is what sounds beside the partials, on the quieter side of each, before another string joins at `crowd` (s).
+    Noise is what sounds beside the partials before another string joins at `crowd` (s); `among` strings that ring, on
+    the quieter side of each.
     """
     last = min(limit, onset + LONGEST_LOOK, len(x) / rate)
     count = len(tone_hz)
-    every = np.concatenate([tone_hz, tone_hz - 0.5 * f1, tone_hz + 0.5 * f1])
+    sides = [tone_hz + 0.5 * f1, tone_hz - 0.5 * f1] if among else [tone_hz + 0.5 * f1]
+    every = np.concatenate([tone_hz, *sides])
     for look in (2.5, LONGEST_LOOK):
         # most notes end soon: the long look is paid for only where it is needed
         t, power = envelope(x, rate, onset, min(last, onset + look), every, f1)
         alone = max(10, int(np.searchsorted(t, crowd)))
-        beside = np.median(power[:alone, count:], axis=0).reshape(2, count).min(axis=0)
-        end = _drop(t, power[:, :count], float(beside.sum()))
+        beside = power[:alone, count:].reshape(-1, len(sides), count).min(axis=1).sum(axis=1)
+        end = _drop(t, power[:, :count], float(np.median(beside)))
         if end is not None or onset + look >= last:
             break
     return last if end is None else end
@@ -283,7 +286,7 @@ def read(
     numbers = np.array([n for n, _, _ in c.tone.matched][:8])
     stretch = c.tone.stretch or USUAL_STRETCH
     hz = partial_hz(c.tone.f1, stretch, numbers)
-    end = find_end(x, rate, c.onset, limit, crowd, hz, c.tone.f1)
+    end = find_end(x, rate, c.onset, limit, crowd, hz, c.tone.f1, bool(ringing))
     until = min(end, crowd) if crowd - c.onset > 0.3 else end
     if end - c.onset < 0.06:
         return None
