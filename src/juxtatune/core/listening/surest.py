@@ -33,9 +33,9 @@ def surest(
     Where strings ring (`ringing`, Hz) that is asked first, near where the `tone` (Hz) began: fits may slip on to them.
     """
     end = min(until, onset + LONGEST_APART)
-    if ringing and abs(1200 * np.log2(fit.f1 / tone)) > SLIPPED:
-        fit = replace(fit, sigma_cents=max(fit.sigma_cents, SLIPPED))
     if ringing and fit.sigma_cents > UNSURE:
+        if abs(1200 * np.log2(fit.f1 / tone)) > SLIPPED:
+            fit = replace(fit, sigma_cents=max(fit.sigma_cents, SLIPPED))
         left = _apart(x, rate, fit, onset, end, ringing, tone)
         if left is not fit:
             return left
