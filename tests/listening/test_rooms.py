@@ -65,7 +65,7 @@ def test_the_pencil_parts_what_a_spectrum_cannot() -> None:
         2 * np.pi * 440.3 * t + 1
     )
     z = pencil.bands(x, RATE, np.array([440.1]))
-    found = pencil.components(z[:, 0], pencil.STEP_S, 440.1, 1e-14)
+    [found] = pencil.components(z, pencil.STEP_S, np.array([440.1]), 1e-14)
     hz = sorted(c.hz for c in found[:2])
     assert hz == pytest.approx([440.0, 440.3], abs=0.002)
     assert sorted(c.decay for c in found[:2]) == pytest.approx([0.5, 1.1], abs=0.03)

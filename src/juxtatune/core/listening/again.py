@@ -27,6 +27,8 @@ RANG = 0.05  # power before by power after
 YOUNG_S = 0.45  # so long after its onset a glide moves partials too, and only a rise in power tells a pluck
 DAMPED, DAMPED_OVER, RISEN = 0.2, 0.35, 1.3  # power after by power before
 HIGHEST = 9  # partials looked at: higher ones turn too fast to be foretold
+SHORT = 5  # times in a step's length
+F = NDArray[np.float64]
 Z = NDArray[np.complexfloating]
 
 
@@ -71,7 +73,7 @@ def _jumps(
     begin, last = int((onset + 0.018) * rate), int((onset - 0.015) * rate) - size
     if begin + size > len(x):
         return False
-    jump, most, rise = _jump(x, rate, hz, last, size, begin - last)
+    jump, most, rise = (float(v[0]) for v in _jump(x, rate, hz, np.array([last]), size, begin - last))
     if not rise > (DAMPED_OVER if over else DAMPED) or jump < STEADY_JUMP_RISING:
         return False
     around = [(onset + 0.05, min(following, onset + LOOK_AROUND_S))]
@@ -96,46 +98,51 @@ def _usual_jump(
     at = np.arange(int(start * rate), min(int(end * rate), len(x)) - 2 * size - ahead, size // 2)
     if len(at) == 0:
         return 0.0
-    return float(np.median([_jump(x, rate, hz, int(a) + size, size, ahead)[0] for a in at]))
+    return float(np.median(_jump(x, rate, hz, at + size, size, ahead)[0]))
 
 
 def _jump(
-    x: Samples, rate: float, hz: NDArray[np.floating], at: int, size: int, ahead: int
-) -> tuple[float, float, float]:
-    """|What sounds - what the moments before sample `at` foretold| in parts of its size, `ahead` samples later: the median
-    over the partials and the mean by energy, the lesser first, and power by power. A drum disturbs many weak partials
-    or one strong one, not both."""
-    near = _before(x, rate, hz, at, size, ahead)
-    exact = _exact(x, rate, near, at, size, size)
-    second, third = (_partials(x[k : k + size], near, rate) for k in (at, at + ahead))
-    foretold = second * np.exp(2j * np.pi * exact * ahead / rate)
+    x: Samples, rate: float, hz: NDArray[np.floating], at: NDArray[np.int64], size: int, ahead: int
+) -> tuple[F, F, F]:
+    """|What sounds - what the moments before foretold| in parts of its size, `ahead` samples after each sample of `at`
+    (K,): the median over the partials and the mean by energy, the lesser first, and power by power. A drum disturbs
+    many weak partials or one strong one, not both."""
+    z = _partials(x, rate, hz, at, size, ahead)
+    near, sharp = _before(z, hz, size, rate)
+    for k in np.flatnonzero(sharp):
+        z[k] = _partials(x, rate, near[k], at[k : k + 1], size, ahead)[0]
+    earlier, _, second, third = z.transpose(1, 0, 2)
+    foretold = second * np.exp(2j * np.pi * _exact(near, earlier, second, size, rate) * ahead / rate)
     off, size_of = np.abs(third - foretold), np.maximum(np.abs(third), np.abs(second)) + 1e-15
-    low, high = sorted((float(np.median(off / size_of)), float(np.sqrt(np.sum(off**2) / np.sum(size_of**2)))))
-    return low, high, float(np.sum(np.abs(third) ** 2) / (np.sum(np.abs(second) ** 2) + 1e-30))
+    ways = np.median(off / size_of, axis=1), np.sqrt(np.sum(off**2, axis=1) / np.sum(size_of**2, axis=1))
+    return np.minimum(*ways), np.maximum(*ways), _power(third) / (_power(second) + 1e-30)
 
 
-def _before(
-    x: Samples, rate: float, hz: NDArray[np.floating], at: int, size: int, ahead: int
-) -> NDArray[np.floating]:
-    """Where partials heard `ahead` samples later were at `at`: all are sharp as a pluck begins, and alike, if they rang.
-
-    A short step tells without a turn too many.
-    """
-    there, then = (np.sum(np.abs(_partials(x[k : k + size], hz, rate)) ** 2) for k in (at, at + ahead))
-    moved = _exact(x, rate, hz, at, size, size // 5) / hz - 1
-    sharp = float(np.median(moved))
-    alike = float(np.median(np.abs(moved - sharp))) < ALIKE
-    return hz * (1 + sharp) if alike and abs(sharp) > SHARP and there > RANG * then else hz
+def _before(z: Z, hz: NDArray[np.floating], size: int, rate: float) -> tuple[F, NDArray[np.bool_]]:
+    """Where partials heard a moment later were before (K, P), and which rows of them were sharp: as a pluck begins all
+    are, and alike, if they rang. A short step tells without a turn too many."""
+    moved = _exact(hz, z[:, 1], z[:, 2], size // SHORT, rate) / hz - 1
+    sharp = np.median(moved, axis=1)
+    alike = np.median(np.abs(moved - sharp[:, None]), axis=1) < ALIKE
+    were = alike & (np.abs(sharp) > SHARP) & (_power(z[:, 2]) > RANG * _power(z[:, 3]))
+    return hz * (1 + np.where(were, sharp, 0.0))[:, None], were
 
 
-def _exact(
-    x: Samples, rate: float, hz: NDArray[np.floating], at: int, size: int, step: int
-) -> NDArray[np.floating]:
-    """Where partials (Hz) are, by how they turn in the `step` samples before `at`: within half a turn of `hz`."""
-    first, second = (_partials(x[k : k + size], hz, rate) for k in (at - step, at))
-    turned = np.angle(second / (first + 1e-15) * np.exp(-2j * np.pi * hz * step / rate))
-    return np.asarray(hz + turned / (2 * np.pi) * rate / step)
+def _exact(near: NDArray[np.floating], first: Z, second: Z, step: int, rate: float) -> F:
+    """Where partials (Hz) are, by how they turn in `step` samples: within half a turn of `near`."""
+    turned = np.angle(second / (first + 1e-15) * np.exp(-2j * np.pi * near * step / rate))
+    return np.asarray(near + turned / (2 * np.pi) * rate / step)
 
 
-def _partials(part: Samples, hz: NDArray[np.floating], rate: float) -> Z:
-    return project(part[None, :], hann(len(part)), hz, rate)[0]
+def _power(z: Z) -> F:
+    return np.asarray(np.sum(np.abs(z) ** 2, axis=-1))
+
+
+def _partials(
+    x: Samples, rate: float, hz: NDArray[np.floating], at: NDArray[np.int64], size: int, ahead: int
+) -> Z:
+    """Partials (P,) in `size` samples that begin a size before each of `at`, a short step before it, there and `ahead`
+    samples later: (K, 4, P)."""
+    starts = at[:, None] + np.array([-size, -(size // SHORT), 0, ahead])
+    frames = np.lib.stride_tricks.sliding_window_view(x, size)[starts.ravel()]
+    return project(frames, hann(size), hz, rate).reshape(len(at), 4, len(hz))

@@ -74,6 +74,10 @@ def score_tone(peaks: Peaks, f1: float) -> Tone | None:
 
 
 def _tone(peaks: Peaks, f1: float, stretch: float, score: float, number: NDArray[np.int64]) -> Tone:
-    at = np.flatnonzero(number)
-    rows = zip(number[at].tolist(), peaks.hz[at].tolist(), peaks.weight[at].tolist(), strict=True)
-    return Tone(float(f1), float(stretch), float(score), tuple(sorted(rows)), float(peaks.powers[at].sum()))
+    rows = [
+        (n, hz, weight)
+        for n, hz, weight in zip(number.tolist(), peaks.hz.tolist(), peaks.weight.tolist(), strict=True)
+        if n
+    ]
+    power = float(peaks.powers[number > 0].sum())
+    return Tone(float(f1), float(stretch), float(score), tuple(sorted(rows)), power)

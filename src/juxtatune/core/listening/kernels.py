@@ -11,6 +11,9 @@ import numpy as np
 _jit = nb.njit(cache=True, nogil=True)
 COMMON_STRETCH, MOST_STRETCH = 3e-4, 1e-3  # largest inharmonicity coefficients B that are looked for, in turn
 MOST_NUMBER = 60
+_N = np.arange(MOST_NUMBER + 1.0)
+ROOT = np.sqrt(_N)
+SHARPER_COMMON, SHARPER_MOST = (np.sqrt(1 + b * _N * _N) - 1 for b in (COMMON_STRETCH, MOST_STRETCH))
 TOP = 10  # partials whose absence counts
 STIFFER = 0.02  # by which a stiff string must score better than a common one
 BEST = 24  # tones kept
@@ -31,15 +34,22 @@ SKIRT, SKIRT_REACH = 30.0, 0.2
 def match(hz, weight, resolution, f1, stretch, stiffest, most, number):
     """Writes each peak's partial number, to `most`, into `number` (0: none); a partial takes its heaviest peak."""
     owner = np.full(MOST_NUMBER + 1, -1, np.int64)
+    number[:] = 0
+    sharper = SHARPER_COMMON if stiffest == COMMON_STRETCH else SHARPER_MOST
+    share = 1.0 if stretch == 0.0 else 0.3
     for k in range(len(hz)):
-        number[k] = 0
-        ratio = hz[k] / f1
-        n = max(1, int(round(ratio / np.sqrt((1 + stretch * ratio * ratio) / (1 + stretch)))))
+        n = hz[k] / f1
+        if stretch > 0.0:
+            n /= np.sqrt((1 + stretch * n * n) / (1 + stretch))
+        n = max(1, int(round(n)))
         if n > most:
-            continue
-        off = hz[k] - n * f1 * np.sqrt((1 + stretch * n * n) / (1 + stretch))
-        sharp = n * f1 * (np.sqrt(1 + stiffest * n * n) - 1) * (1.0 if stretch == 0.0 else 0.3)
-        slack = min(0.35 * resolution + 0.006 * f1 * np.sqrt(n), 0.2 * f1)
+            break
+        partial = n * f1
+        if stretch > 0.0:
+            partial *= np.sqrt((1 + stretch * n * n) / (1 + stretch))
+        off = hz[k] - partial
+        slack = min(0.35 * resolution + 0.006 * f1 * ROOT[n], 0.2 * f1)
+        sharp = n * f1 * sharper[n] * share
         if -slack < off < slack + min(sharp, 0.25 * f1) and (owner[n] < 0 or weight[k] > weight[owner[n]]):
             if owner[n] >= 0:
                 number[owner[n]] = 0
@@ -142,10 +152,10 @@ def best_tones(hz, weight, power, resolution, proposals):
     Each is moved up to the octave, twelfth or double octave that carries all but a trace of its power: a lower string
     that rings along lends a strong tone the partials between; no picked string lacks them so.
     """
-    number = np.zeros(len(hz), np.int64)
-    scores, refined = np.empty(len(proposals)), np.empty(len(proposals))
+    scores, refined, bends = np.empty(len(proposals)), np.empty(len(proposals)), np.empty(len(proposals))
+    matched = np.zeros((len(proposals), len(hz)), np.int64)
     for k in range(len(proposals)):
-        scores[k], refined[k], _ = score(hz, weight, power, resolution, proposals[k], number)
+        scores[k], refined[k], bends[k] = score(hz, weight, power, resolution, proposals[k], matched[k])
     count = kept = 0
     found, place = np.empty(BEST), np.empty(BEST)
     f1, stretch, value = np.empty(BEST), np.empty(BEST), np.empty(BEST)
@@ -153,9 +163,10 @@ def best_tones(hz, weight, power, resolution, proposals):
     for k in np.argsort(-scores, kind="mergesort")[:BEST]:
         if _known(found, count, refined[k], 0.003 * refined[k]):
             continue
-        this, up, bend = _raised(hz, weight, power, resolution, proposals[k], number)
+        number = matched[k]
         if not number.any():
             continue
+        this, up, bend = _raised(hz, weight, power, resolution, (scores[k], refined[k], bends[k]), number)
         found[count] = refined[k]
         count += 1
         where = np.round(120 * np.log2(up))
@@ -178,9 +189,9 @@ def _known(known, count, x, width):
 
 
 @_jit
-def _raised(hz, weight, power, resolution, proposal, number):
-    """The tone of a proposal (score, f1, B), or its multiple, when partials that are none of it are but a trace."""
-    value, f1, stretch = score(hz, weight, power, resolution, proposal, number)
+def _raised(hz, weight, power, resolution, tone, number):
+    """A tone (score, f1, B), or its multiple, when partials that are none of it are but a trace."""
+    value, f1, stretch = tone
     other = np.zeros(len(hz), np.int64)
     for m in (4, 3, 2):
         on = off = 0.0

@@ -39,9 +39,9 @@ class Peaks:
         return len(self.hz)
 
 
-def power_spectrum(x: Samples, size: int) -> NDArray[np.float64]:
-    """Hann-windowed power, scaled so that a sine of amplitude 1 peaks near 1. Shape (size // 2 + 1,)."""
-    z = rfft((x * hann(len(x))).astype(np.float32), size)
+def power_spectrum(x: Samples, size: int, bins: int | None = None) -> NDArray[np.float64]:
+    """Hann-windowed power, scaled so that a sine of amplitude 1 peaks near 1: the first `bins`, or all size // 2 + 1."""
+    z = rfft((x * hann(len(x))).astype(np.float32), size)[:bins]
     return np.asarray(z.real.astype(float) ** 2 + z.imag.astype(float) ** 2)
 
 
@@ -60,12 +60,15 @@ def noise_floor(power: NDArray[np.float64], width: int) -> NDArray[np.float64]:
 def new_peaks(after: Samples, before: Samples | None, rate: float, keep: int = 40) -> Peaks:
     """Peaks of `after`, weighted by what they rise above `before` (same length or shorter) and the floor."""
     size = 1 << int(np.ceil(np.log2(len(after) * 2)))
-    power = power_spectrum(after, size)
     step = rate / size
-    floor = noise_floor(power, max(9, int(150 / step) | 1))
+    width = max(9, int(150 / step) | 1)
+    # whole stretches, one beyond the highest peak
+    bins = (int(HIGHEST_HZ / step) // width + 3) * width
+    power = power_spectrum(after, size, bins)
+    floor = noise_floor(power, width)
     reference = 3.0 * floor
     if before is not None and len(before) >= 64:
-        old = power_spectrum(before, size)
+        old = power_spectrum(before, size, bins)
         reference = reference + 1.5 * np.maximum(old, np.maximum(np.roll(old, 1), np.roll(old, -1)))
     low, high = int(LOWEST_HZ / step), min(len(power) - 2, int(HIGHEST_HZ / step))
     middle = power[low:high]

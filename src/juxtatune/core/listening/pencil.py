@@ -47,40 +47,67 @@ def bands(x: Samples, rate: float, centres: F) -> NDArray[np.complex128]:
     return project(frames, window, centres, rate) * np.exp(-2j * np.pi * centres[None, :] * t[:, None])
 
 
-def components(z: NDArray[np.complex128], step: float, centre: float, noise: float) -> list[Component]:
-    """The damped sinusoids of one band (M,), strongest first; `noise` is the power of z from noise alone."""
-    count = len(z)
-    width = count // 3
-    if width < MOST + 2:
-        return []
-    hankel = np.lib.stride_tricks.sliding_window_view(z, width + 1)
-    _, size, turned = np.linalg.svd(hankel, full_matrices=False)
-    least = max(LEAST * size[0], 1.5 * np.sqrt(noise * count))
-    order = int(np.clip(np.sum(size > least), 0, MOST))
-    if order == 0:
-        return []
-    basis = turned[:order].T
-    poles = np.linalg.eigvals(np.linalg.lstsq(basis[:-1], basis[1:], rcond=None)[0])
-    poles = poles[(np.abs(poles) > np.exp(-FASTEST_DECAY * step)) & (np.abs(poles) < np.exp(1.0 * step))]
-    if len(poles) == 0:
-        return []
-    powers = poles[None, :] ** np.arange(count)[:, None]
-    sizes, *_ = np.linalg.lstsq(powers, z, rcond=None)
-    left = float(np.mean(np.abs(z - powers @ sizes) ** 2)) + noise + 1e-18
-    found = []
-    for pole, complex_size in zip(poles, sizes, strict=True):
-        size_of = abs(complex_size)
-        hz = float(np.angle(pole) / (2 * np.pi * step))
-        if abs(hz) > REACH_HZ:
+def components(z: NDArray[np.complex128], step: float, centres: F, noise: float) -> list[list[Component]]:
+    """The damped sinusoids of each band (M, bands), strongest first; `noise` is the power of z from noise alone."""
+    found: list[list[Component]] = [[] for _ in centres]
+    if len(z) // 3 < MOST + 2:
+        return found
+    poles = _poles(z, step, noise)
+    for count in range(1, MOST + 1):
+        # bands with as many poles are solved together
+        alike = [k for k, some in enumerate(poles) if len(some) == count]
+        if not alike:
             continue
-        decay = float(-np.log(np.abs(pole)) / step)
-        lasts = min(count * step, 1.5 / max(decay, 0.05))
-        # Rife and Boorstyn (1974), for as long as the component lasts, with the window's overlap
-        sigma = np.sqrt(6 * left / (size_of**2) / max(lasts / WINDOW_S, 1.0)) / (2 * np.pi * lasts)
-        found.append(
-            Component(centre + hz, float(size_of), decay, float(sigma), complex(pole), complex(complex_size))
-        )
-    return sorted(found, key=lambda c: -c.amplitude)
+        each = np.array([poles[k] for k in alike])
+        powers = each[:, None, :] ** np.arange(len(z))[None, :, None]
+        sizes = (np.linalg.pinv(powers) @ z[:, alike].T[:, :, None])[:, :, 0]
+        left = np.mean(np.abs(z[:, alike].T - (powers @ sizes[:, :, None])[:, :, 0]) ** 2, axis=1)
+        for row, k in enumerate(alike):
+            found[k] = _described(
+                each[row], sizes[row], centres[k], step, len(z), float(left[row]) + noise + 1e-18
+            )
+    return found
+
+
+def _poles(z: NDArray[np.complex128], step: float, noise: float) -> list[NDArray[np.complex128]]:
+    """What one value of each band is multiplied by to give the next, by each of its sinusoids."""
+    count, width = len(z), len(z) // 3
+    hankel = np.lib.stride_tricks.sliding_window_view(z.T, width + 1, axis=1)
+    # the squares of the singular values, and the vectors, rising
+    square, turned = np.linalg.eigh(hankel.conj().transpose(0, 2, 1) @ hankel)
+    size = np.sqrt(np.maximum(square, 0.0))
+    least = np.maximum(LEAST * size[:, -1:], 1.5 * np.sqrt(noise * count))
+    order = np.minimum(np.sum(size > least, axis=1), MOST)
+    poles: list[NDArray[np.complex128]] = [np.zeros(0, complex)] * z.shape[1]
+    for many in range(1, MOST + 1):
+        alike = np.flatnonzero(order == many)
+        if len(alike) == 0:
+            continue
+        basis = turned[alike, :, -many:].conj()
+        each = np.linalg.eigvals(np.linalg.pinv(basis[:, :-1]) @ basis[:, 1:])
+        lasting = (np.abs(each) > np.exp(-FASTEST_DECAY * step)) & (np.abs(each) < np.exp(1.0 * step))
+        for row, k in enumerate(alike):
+            poles[k] = each[row][lasting[row]]
+    return poles
+
+
+def _described(
+    poles: NDArray[np.complex128],
+    sizes: NDArray[np.complex128],
+    centre: float,
+    step: float,
+    count: int,
+    left: float,
+) -> list[Component]:
+    """The sinusoids of a band of `count` values, strongest first; `left` is the power that none explains."""
+    hz, decay = np.angle(poles) / (2 * np.pi * step), -np.log(np.abs(poles)) / step
+    lasts = np.minimum(count * step, 1.5 / np.maximum(decay, 0.05))
+    # Rife and Boorstyn (1974), for as long as the component lasts, with the window's overlap
+    sigma = np.sqrt(6 * left / np.abs(sizes) ** 2 / np.maximum(lasts / WINDOW_S, 1.0)) / (2 * np.pi * lasts)
+    columns = (centre + hz, np.abs(sizes), decay, sigma, poles, sizes)
+    rows = zip(*(column.tolist() for column in columns), strict=True)
+    near = (Component(*row) for row, off in zip(rows, hz, strict=True) if abs(off) <= REACH_HZ)
+    return sorted(near, key=lambda c: -c.amplitude)
 
 
 def without(z: NDArray[np.complex128], others: list[Component]) -> NDArray[np.complex128]:

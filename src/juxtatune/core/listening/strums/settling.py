@@ -8,7 +8,7 @@ from juxtatune.core.listening.source import Samples
 from juxtatune.core.listening.strums.ringing import ringing, taken_by
 from juxtatune.core.listening.strums.sinusoids import Rows, Sinusoids, sinusoids
 from juxtatune.core.listening.strums.unbent import unbent
-from juxtatune.core.listening.strums.voting import Settled, vote
+from juxtatune.core.listening.strums.voting import Settled, stretches, vote
 
 PASSES = 2
 SETTLE_S, LEAST_S = 0.15, 0.6  # the glide of the attack is left out, where enough is left
@@ -39,7 +39,10 @@ def apart(
 ) -> Settled | None:
     """One string near f1 (Hz) that sounds from `start` to `end` (s), taken apart from others (Hz) that ring with it."""
     start += min(SETTLE_S, max(0.0, end - start - LEAST_S))
-    heard = sinusoids(x[int(start * rate) : int(end * rate)], rate) if end - start >= LEAST_S / 1.2 else None
+    if end - start < LEAST_S / 1.2:
+        return None
+    within = [stretch for hz in (f1, *others) for stretch in stretches(hz)]
+    heard = sinusoids(x[int(start * rate) : int(end * rate)], rate, within)
     if heard is None:
         return None
     found = settle_all(heard, dict(enumerate((f1, *others)))).get(0)

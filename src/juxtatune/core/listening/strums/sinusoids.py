@@ -14,6 +14,7 @@ from juxtatune.core.listening.source import Samples
 F = NDArray[np.float64]
 Rows = NDArray[np.bool_]
 TOP_HZ = 3600.0
+APART_HZ = 5.0  # from one band to the next
 
 
 @dataclass(frozen=True)
@@ -33,9 +34,17 @@ class Sinusoids:
     noise: float
 
 
-def sinusoids(x: Samples, rate: float) -> Sinusoids | None:
-    """Every damped sinusoid of a stretch of sound (N,) at `rate` Hz that stands above the noise; None when there is none."""
+def sinusoids(x: Samples, rate: float, within: list[tuple[float, float]] | None = None) -> Sinusoids | None:
+    """Every damped sinusoid of a stretch of sound (N,) at `rate` Hz that stands above the noise; None when there is none.
+
+    `within` are the stretches (Hz) that are asked for; all are when it is None.
+    """
     centres = _bands(x, rate)
+    if within is not None:
+        low, high = np.array(within).T[:, :, None]
+        centres = centres[
+            ((centres > low - pencil.REACH_HZ) & (centres < high + pencil.REACH_HZ)).any(axis=0)
+        ]
     if len(centres) == 0:
         return None
     z = pencil.bands(x, rate, centres)
@@ -45,8 +54,8 @@ def sinusoids(x: Samples, rate: float) -> Sinusoids | None:
     edges = np.concatenate([[0.0], (centres[1:] + centres[:-1]) / 2, [np.inf]])
     rows = [
         (c, k)
-        for k, centre in enumerate(centres)
-        for c in pencil.components(z[:, k], pencil.STEP_S, centre, noise)
+        for k, found in enumerate(pencil.components(z, pencil.STEP_S, centres, noise))
+        for c in found
         if edges[k] <= c.hz < edges[k + 1] and c.amplitude > least
     ]
     if not rows:
@@ -62,7 +71,7 @@ def sinusoids(x: Samples, rate: float) -> Sinusoids | None:
 
 
 def _bands(x: Samples, rate: float) -> F:
-    """Centres (Hz) of the bands in which something sounds, at least 5 Hz apart."""
+    """Centres (Hz) of the bands in which something sounds."""
     size = 1 << int(np.ceil(np.log2(len(x) * 2)))
     power = power_spectrum(x, size)
     step = rate / size
@@ -70,8 +79,10 @@ def _bands(x: Samples, rate: float) -> F:
     top = min(len(power) - 2, int(TOP_HZ / step))
     at = np.flatnonzero((power[1:top] > power[: top - 1]) & (power[1:top] >= power[2 : top + 1])) + 1
     strong = at[(power[at] > 12 * floor[at]) & (power[at] > power.max() * 3e-7)]
-    chosen: list[float] = []
+    apart, taken = int(APART_HZ / step), np.zeros(len(power), bool)
+    chosen = []
     for k in strong[np.argsort(-power[strong], kind="stable")]:
-        if all(abs(k * step - f) > 5.0 for f in chosen):
-            chosen.append(float(k * step))
-    return np.sort(np.array(chosen))
+        if not taken[k]:
+            chosen.append(k)
+            taken[max(0, k - apart) : k + apart + 1] = True
+    return np.sort(np.array(chosen, float)) * step

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from juxtatune.core.listening.kernels import agree
 from juxtatune.core.listening.partials import CENTS, partial_hz
+from juxtatune.core.listening.strums.density import density
 from juxtatune.core.listening.strums.sinusoids import F, Rows, Sinusoids
 
 REACH = 70.0  # cents either side of a target
@@ -47,9 +48,22 @@ def vote(heard: Sinusoids, goal: float, others: list[float], free: Rows) -> Sett
     width = 1.0 + 0.0015 * (columns + 1.0) ** 2 + heard.sigma[rows] / expected[columns] * CENTS
     weight = np.clip(heard.level[rows], 3, 60) / 60 * np.where(_shared(goal, others, n), SHARED, 1.0)[columns]
     q = _lever(columns + 1.0)
-    votes = [_density(cents - CENTS * (b - USUAL_STRETCH) * q, width, weight, columns) for b in STRETCHES]
+    votes = [
+        density(cents - CENTS * (b - USUAL_STRETCH) * q, width, weight, columns, PARTIALS, GRID)
+        for b in STRETCHES
+    ]
     bend, centre = np.unravel_index(np.argmax(votes), (len(votes), len(GRID)))
     return _regress(heard, goal, rows, columns, cents, width, GRID[centre], STRETCHES[bend] - USUAL_STRETCH)
+
+
+def stretches(goal: float) -> list[tuple[float, float]]:
+    """Where (from, to in Hz) the partials of a string near a target may lie."""
+    n = np.arange(1, PARTIALS + 1)
+    off = CENTS * STRETCHES[-1] * _lever(n.astype(float))
+    expected = partial_hz(goal, USUAL_STRETCH, n)
+    return list(
+        zip(expected * np.exp((-REACH - 1.0) / CENTS), expected * np.exp((REACH + off) / CENTS), strict=True)
+    )
 
 
 def _shared(goal: float, others: list[float], n: NDArray) -> Rows:
@@ -62,17 +76,6 @@ def _shared(goal: float, others: list[float], n: NDArray) -> Rows:
 def _lever(n: NDArray[np.floating]) -> NDArray[np.floating]:
     """How far a partial moves with B, against the first: d ln f_n / dB about the usual stretch."""
     return (n * n / (1 + USUAL_STRETCH * n * n) - 1 / (1 + USUAL_STRETCH)) / 2
-
-
-def _density(cents: F, width: F, weight: F, columns: NDArray) -> F:
-    """How many partials agree on each place of the grid: each gives its best sinusoid's vote."""
-    bumps = weight * np.exp(-0.5 * ((GRID[:, None] - cents) / width) ** 2)
-    density = np.zeros(len(GRID))
-    for k in range(PARTIALS):
-        mine = columns == k
-        if np.any(mine):
-            density += bumps[:, mine].max(axis=1)
-    return density
 
 
 def _regress(

@@ -1,0 +1,24 @@
+"""How many partials of a string agree on each place it may have: the inner loop of voting, compiled."""
+
+from __future__ import annotations
+
+import numba as nb
+import numpy as np
+
+WIDEST = 6.0  # widths from its middle, a vote is nothing
+
+
+@nb.njit(cache=True, nogil=True)
+def density(cents, width, weight, columns, partials, grid):
+    """The votes on each place of an even `grid` (G,) in cents: of each partial its best sinusoid's counts.
+
+    Sinusoid k lies at cents[k], is sure to width[k], counts weight[k] and may be partial columns[k] (from 0).
+    """
+    step = grid[1] - grid[0]
+    best = np.zeros((partials, len(grid)))
+    for k in range(len(cents)):
+        middle, reach = (cents[k] - grid[0]) / step, WIDEST * width[k] / step
+        for i in range(max(0, int(middle - reach)), min(len(grid), int(middle + reach) + 2)):
+            away = (grid[i] - cents[k]) / width[k]
+            best[columns[k], i] = max(best[columns[k], i], weight[k] * np.exp(-0.5 * away * away))
+    return best.sum(axis=0)
