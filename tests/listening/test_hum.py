@@ -8,10 +8,10 @@ from benchmarks.sounds import string_tone
 
 from juxtatune.core.listening.analyse import analyse
 from juxtatune.core.listening.bleed import without_bleed
+from juxtatune.core.listening.confirm import Candidate
 from juxtatune.core.listening.harmonic import Tone
 from juxtatune.core.listening.hum import without_hum
 from juxtatune.core.listening.listener import Listener
-from juxtatune.core.listening.measure import Candidate
 from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.source import Block
 from juxtatune.core.music.catalogue import parse_tuning

@@ -8,11 +8,13 @@ import numpy as np
 
 from juxtatune.core.listening.again import LEAST_JUMP, LEAST_JUMP_RISING, picked_again
 from juxtatune.core.listening.bleed import without_bleed, without_strays
+from juxtatune.core.listening.confirm import Candidate, confirm
 from juxtatune.core.listening.damping import damping
 from juxtatune.core.listening.detect import onsets
+from juxtatune.core.listening.ending import envelope
 from juxtatune.core.listening.frames import to_working_rate
 from juxtatune.core.listening.hum import MAINS_HZ, without_hum
-from juxtatune.core.listening.measure import Candidate, confirm, envelope, read
+from juxtatune.core.listening.measure import read
 from juxtatune.core.listening.partials import partial_hz
 from juxtatune.core.listening.pluck import Reading, Targets
 from juxtatune.core.listening.project import hann, project

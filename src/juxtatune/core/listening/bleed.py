@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from juxtatune.core.listening.assign import place_pitch
-from juxtatune.core.listening.measure import Candidate
+from juxtatune.core.listening.confirm import Candidate
 from juxtatune.core.listening.pluck import Reading, Targets
 
 FAR_DB = 19.0  # this far below the loud plucks nothing is the player's

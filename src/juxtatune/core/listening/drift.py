@@ -33,4 +33,4 @@ def at_mean(x: Samples, rate: float, fit: Fit, share: float, onset: float, until
     if abs(above) > TURNED:
         return fit
     sigma = float(np.hypot(fit.sigma_cents, UNCERTAIN * above))
-    return replace(fit, f1=fit.f1 * float(np.exp(above / CENTS)), sigma_cents=sigma, above_end=above)
+    return replace(fit, f1=fit.f1 * float(np.exp(above / CENTS)), sigma_cents=sigma)

@@ -11,10 +11,11 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from juxtatune.core.listening.confirm import confirm
 from juxtatune.core.listening.detect import RollingFlux
 from juxtatune.core.listening.frames import Decimator, level_db
 from juxtatune.core.listening.hum import Hum, find_hum, taken_out
-from juxtatune.core.listening.measure import confirm, read
+from juxtatune.core.listening.measure import read
 from juxtatune.core.listening.pluck import Reading, Targets
 from juxtatune.core.listening.source import Block, Samples
 from juxtatune.core.listening.track import Glimpse, glimpse, together

@@ -63,12 +63,11 @@ class Fit:
     snr: float
     own_scatter: float  # 0 to 1: how far its partials disagree of themselves, as a real guitar's do
     slow: float = 0.0  # 0 to 1: how likely its glide is a drift
-    above_end: float = 0.0  # cents by which f1 was set above the end of a glide that is a drift
 
     def mean_glide_cents(self, a: float, b: float) -> float:
         """How far the pitch lies above f1 between two times (s), on average."""
         ea, eb = np.exp(-(a - self.origin) / self.tau), np.exp(-(b - self.origin) / self.tau)
-        return float(CENTS * self.glide * self.tau * (ea - eb) / (b - a)) - self.above_end
+        return float(CENTS * self.glide * self.tau * (ea - eb) / (b - a))
 
 
 def partial_hz(f1: float, stretch: float, n: NDArray) -> F:

@@ -40,11 +40,22 @@ def bands(x: Samples, rate: float, centres: F) -> NDArray[np.complex128]:
     """Each band turned down to zero (M, bands), one value every STEP_S; needs WINDOW_S of sound."""
     size, hop = int(WINDOW_S * rate), int(STEP_S * rate)
     starts = np.arange(0, len(x) - size + 1, hop)
-    window = np.blackman(size + 2)[1:-1]
-    window /= window.sum() / 2
+    window = _window(size)
     frames = np.lib.stride_tricks.sliding_window_view(x, size)[starts]
     t = starts / rate
     return project(frames, window, centres, rate) * np.exp(-2j * np.pi * centres[None, :] * t[:, None])
+
+
+def response(off: F, rate: float) -> F:
+    """How large (0 to 1) sinusoids look that lie so far (Hz) off the middle of their bands."""
+    size = int(WINDOW_S * rate)
+    t = (np.arange(size) - (size - 1) / 2) / rate
+    return np.asarray(np.cos(2 * np.pi * np.outer(off, t)) @ _window(size)) / 2
+
+
+def _window(size: int) -> F:
+    window = np.blackman(size + 2)[1:-1]
+    return np.asarray(window / (window.sum() / 2))
 
 
 def components(z: NDArray[np.complex128], step: float, centres: F, noise: float) -> list[list[Component]]:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 
 from juxtatune.core.listening.source import Samples
@@ -34,16 +36,32 @@ def settle_all(heard: Sinusoids, goals: dict[int, float]) -> dict[int, Settled]:
     return settled
 
 
+@dataclass(frozen=True)
+class Apart:
+    """What sounds from sample `first` on, and the strings found in it, numbered from 0."""
+
+    heard: Sinusoids
+    settled: dict[int, Settled]
+    first: int
+
+
+def take_apart(
+    x: Samples, rate: float, start: float, end: float, f1: float, others: tuple[float, ...]
+) -> Apart | None:
+    """The string near f1 (Hz, number 0) that sounds from `start` to `end` (s) and the others (Hz) that ring with it."""
+    start += min(SETTLE_S, max(0.0, end - start - LEAST_S))
+    if end - start < LEAST_S / 1.2:
+        return None
+    first = int(start * rate)
+    within = [stretch for hz in (f1, *others) for stretch in stretches(hz)]
+    heard = sinusoids(x[first : int(end * rate)], rate, within)
+    return Apart(heard, settle_all(heard, dict(enumerate((f1, *others)))), first) if heard else None
+
+
 def apart(
     x: Samples, rate: float, start: float, end: float, f1: float, others: tuple[float, ...]
 ) -> Settled | None:
     """One string near f1 (Hz) that sounds from `start` to `end` (s), taken apart from others (Hz) that ring with it."""
-    start += min(SETTLE_S, max(0.0, end - start - LEAST_S))
-    if end - start < LEAST_S / 1.2:
-        return None
-    within = [stretch for hz in (f1, *others) for stretch in stretches(hz)]
-    heard = sinusoids(x[int(start * rate) : int(end * rate)], rate, within)
-    if heard is None:
-        return None
-    found = settle_all(heard, dict(enumerate((f1, *others)))).get(0)
-    return unbent(heard, found) if found is not None else None
+    taken = take_apart(x, rate, start, end, f1, others)
+    found = taken.settled.get(0) if taken is not None else None
+    return unbent(taken.heard, found) if taken is not None and found is not None else None

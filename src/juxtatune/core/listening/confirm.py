@@ -1,0 +1,147 @@
+"""Whether a string begins to sound at an onset, and what tone it is."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from juxtatune.core.listening.again import picked_again
+from juxtatune.core.listening.harmonic import Tone, candidates
+from juxtatune.core.listening.partials import USUAL_STRETCH, partial_hz
+from juxtatune.core.listening.peaks import Peaks, new_peaks
+from juxtatune.core.listening.pluck import Targets
+from juxtatune.core.listening.project import hann, project
+from juxtatune.core.listening.source import Samples
+
+LEAST_SCORE = 0.42
+RICH_SCORE = 0.25
+SURE_SCORE = 0.75  # above it a tone of new partials is not doubted
+CLEARER = 0.3  # in score: so it is picked again itself, and not its octave
+BETTER = 0.1  # in score: so another octave is heard when other strings are taken away
+NEAR = 0.75  # semitones from a string's target
+SHARED = 0.01  # a higher string so close to a partial shares it
+MOSTLY, CLOSE = 0.96, 0.2  # of the power; in score
+ODD, NOWHERE = 0.06, 0.25  # what a tone's score loses further off, and on no string
+
+
+@dataclass(frozen=True)
+class Candidate:
+    """A confirmed tone at an onset, before its pitch is fitted."""
+
+    onset: float
+    tone: Tone
+    rival: float  # score of the best tone at another octave or string
+    level: float  # power of the matched peaks
+    first: bool  # sounds from the very start of the recording
+
+
+def confirm(
+    x: Samples,
+    rate: float,
+    onset: float,
+    following: float,
+    targets: Targets,
+    opening: bool = False,
+    ringing: tuple[float, ...] = (),
+) -> Candidate | None:
+    """Checks that a string begins to sound at an onset; `following` is the time of the next candidate.
+
+    `ringing` (Hz) are the strings that may still sound: one of them may just have been picked again.
+    """
+    begin = onset + (0.0 if opening else 0.018)
+    stop = min(begin + 0.3, max(following - 0.005, begin + 0.1), len(x) / rate)
+    if stop - begin < 0.08:
+        return None
+    after = x[int(begin * rate) : int(stop * rate)]
+    before_end = int(max(0.0, onset - 0.015) * rate)
+    before = x[max(0, before_end - len(after)) : before_end] if not opening else None
+    peaks = new_peaks(after, before, rate)
+    total = candidates(peaks) if len(peaks) >= 2 else []
+    best = _preferred(total, targets) if total else None
+    again = None
+    if best is None or not _is_string(best) or (best.score < SURE_SCORE and ringing):
+        alone = best is None or not _is_string(best)
+        again = picked_again(x, rate, onset, following, over=not alone)
+        if again is not None and (alone or best is None or _takes_over(again[0], best, ringing)):
+            best, peaks = again
+        else:
+            again = None
+    if best is None or not _is_string(best):
+        return None
+    others = [t.score for t in total if abs(12 * np.log2(t.f1 / best.f1)) > 1.0]
+    rang = again is None and _rang(best, ringing[-1:])
+    level = _power(after, rate, best.f1) if rang else _own_power(best, peaks, ringing[-1:])
+    return Candidate(onset, best, max(others, default=0.0), level, opening)
+
+
+def _power(part: Samples, rate: float, f1: float) -> float:
+    """What the low partials of a tone carry, whether they are new or not."""
+    hz = partial_hz(f1, USUAL_STRETCH, np.arange(1, 9))
+    z = project(part[None, :], hann(len(part)), hz[hz < 0.45 * rate], rate)
+    return float(np.sum(np.abs(z) ** 2))
+
+
+def _own_power(tone: Tone, peaks: Peaks, ringing: tuple[float, ...]) -> float:
+    """What a tone carries beside the partials it may share with a higher string that rings."""
+    number, hz, _ = (np.array(column) for column in zip(*tone.matched, strict=True))
+    ratios = np.array([f / tone.f1 for f in ringing if f > 1.5 * tone.f1])
+    times = np.rint(ratios)[np.abs(ratios / np.rint(ratios) - 1) < SHARED]
+    own = np.all(number[:, None] % times != 0, axis=1)
+    return float(peaks.powers[np.isin(peaks.hz, hz[own])].sum()) if own.any() else tone.power
+
+
+def _takes_over(again: Tone, best: Tone, ringing: tuple[float, ...]) -> bool:
+    """Whether a tone that jumps is the one picked, and not a lower one that rings under it."""
+    return _rang(again, ringing) and (again.score > best.score + CLEARER or not _is_multiple(best, again))
+
+
+def _rang(tone: Tone, ringing: tuple[float, ...]) -> bool:
+    return any(abs(1200 * np.log2(tone.f1 / f)) < 60 for f in ringing)
+
+
+def _preferred(tones: list[Tone], targets: Targets) -> Tone:
+    """The best of the tones that carry the loud peaks; one far from every string must be better by a margin."""
+    if targets.tuning is None:
+        return tones[0]
+    most = max(t.power for t in tones)
+    loud = [t for t in tones if t.power > 0.5 * most]
+    best = max(loud, key=lambda t: t.score - _strange(t, targets))
+    # a bass that plays along an octave or a twelfth below leaves nearly all of the power to the string
+    above = [
+        t for t in tones
+        if t.power > MOSTLY * most and t.score > best.score - CLOSE
+        and _strange(t, targets) <= _strange(best, targets) and _is_multiple(t, best)
+    ]  # fmt: skip
+    return max(above, key=lambda t: t.score, default=best)
+
+
+def _is_multiple(tone: Tone, of: Tone) -> bool:
+    ratio = tone.f1 / of.f1
+    return 1.5 < ratio < 4.5 and abs(ratio - round(ratio)) < 0.03
+
+
+def rather(x: Samples, rate: float, c: Candidate, until: float, targets: Targets) -> Candidate | None:
+    """The tone that is better heard an octave, a twelfth or two octaves off a candidate's, in its sound alone."""
+    other = confirm(x, rate, c.onset, until, targets)
+    if other is None or other.tone.score < c.tone.score + BETTER:
+        return None
+    return other if _is_multiple(other.tone, c.tone) or _is_multiple(c.tone, other.tone) else None
+
+
+def _strange(tone: Tone, targets: Targets) -> float:
+    """What a tone's score loses for lying away from where the strings are tuned, or may still be."""
+    if not any(low <= tone.f1 <= high for low, high in targets.ranges_hz() or []):
+        return NOWHERE
+    if targets.source is not None or targets.tuning is None:
+        return 0.0
+    pitch = targets.reference.pitch(tone.f1)
+    return 0.0 if min(abs(pitch - p) for p in targets.tuning.pitches) < NEAR else ODD
+
+
+def _is_string(tone: Tone) -> bool:
+    """A string has several partials, low ones among them, that explain most of what is new."""
+    numbers = [n for n, _, _ in tone.matched]
+    enough = 3 if tone.f1 < 500 else 2
+    least = RICH_SCORE if tone.rich else LEAST_SCORE
+    return tone.score >= least and len(numbers) >= enough and min(numbers) <= 3 and tone.explained >= 0.8
