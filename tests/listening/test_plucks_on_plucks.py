@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from benchmarks import banks, listening, strange
-from benchmarks.sounds import hz, string_tone
+from benchmarks import banks, listening, sampled, strange
+from benchmarks.sounds import attack_mean, hz, string_tone
 
 from juxtatune.core.listening.analyse import analyse
 from juxtatune.core.listening.bleed import without_strays
@@ -13,6 +13,7 @@ from juxtatune.core.listening.harmonic import score_tone
 from juxtatune.core.listening.partials import partial_hz
 from juxtatune.core.listening.peaks import Peaks
 from juxtatune.core.listening.pluck import Reading, Targets
+from juxtatune.core.listening.strums.alone import alone
 from juxtatune.core.music.catalogue import parse_tuning
 from tests.listening.sounds import off, sampled_guitar
 
@@ -144,6 +145,42 @@ def test_a_string_a_fourth_above_a_louder_one_that_rings_is_neither_lost_nor_tak
     readings = analyse(mixed(5, (0.4, low), (1.3, own)), RATE, Targets(parse_tuning("B standard")))
     assert [r.string for r in readings] == [6, 5]
     assert abs(off(readings[1], f1)) < 0.1
+
+
+@pytest.mark.parametrize(("seed", "level"), [(0, 0.06), (2, 0.04), (3, 0.1), (4, 0.04)])
+def test_a_string_a_whole_tone_above_a_louder_one_is_read_from_its_first_moment(seed, level) -> None:
+    low, _ = string(-14.0, 55, 3.3, 0.3, seed)
+    high, f1 = string(-30.0, 57, 3.3, level, seed + 7)
+    lower, r = analyse(mixed(5.5, (0.4, low), (1.2, high)), RATE, Targets(parse_tuning("DADGAD")))
+    assert (lower.string, r.string) == (3, 2)
+    assert r.start == pytest.approx(1.2, abs=0.004)
+    assert off(r, f1) == pytest.approx(0.0, abs=0.02)
+    # the glide of these strings: 4 cents that die away in 80 ms, heard from 12 to 112 ms
+    assert r.attack_cents - r.cents == pytest.approx(attack_mean(4.0, 0.08), abs=0.2)
+
+
+@pytest.mark.parametrize(("at", "cents"), [(1.2, 10.0), (1.45, -20.0), (1.59, 0.0)])
+def test_a_sampled_string_a_fourth_above_one_that_rings_is_not_taken_for_its_octave(at, cents) -> None:
+    low, _ = sampled.shifted(sampled.note(48, 27), cents)
+    high = sampled.note(53, 27)
+    parts = [tone[: int(3.2 * RATE)] / np.max(np.abs(tone)) for tone in (low, high)]
+    tuning = Targets(parse_tuning("drop C"))
+    under = analyse(mixed(5.0, (0.4, 0.3 * parts[0]), (at, 0.2 * parts[1])), RATE, tuning)
+    [alone] = analyse(mixed(5.0, (at, 0.2 * parts[1])), RATE, tuning)
+    assert [r.string for r in under] == [4, 3]
+    assert under[1].start == pytest.approx(alone.start, abs=0.01)
+    assert under[1].cents == pytest.approx(alone.cents, abs=1.5)
+
+
+def test_what_is_left_when_a_louder_string_is_taken_away_is_the_other_string() -> None:
+    low, ringing = string(-14.0, 55, 3.3, 0.3)
+    high, f1 = string(-30.0, 57, 3.3, 0.06)
+    lone, both = mixed(4.0, (1.2, high)), mixed(4.0, (0.4, low), (1.2, high))
+    left = alone(both, RATE, 1.2, 3.4, f1 * 1.003, (ringing,))
+    inside = slice(int(1.1 * RATE), int(3.4 * RATE))
+    taken, rest = both[inside] - lone[inside], left[inside] - lone[inside]
+    assert np.sum(rest**2) < 0.005 * np.sum(taken**2)
+    np.testing.assert_array_equal(left[: int(1.0 * RATE)], both[: int(1.0 * RATE)])
 
 
 @pytest.mark.parametrize("seed", [704, 708, 721])

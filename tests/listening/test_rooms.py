@@ -21,6 +21,7 @@ from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.reference import reference_offset
 from juxtatune.core.listening.source import Block
 from juxtatune.core.listening.strum import read_strum
+from juxtatune.core.listening.strums.density import density
 from juxtatune.core.music.catalogue import parse_tuning
 from tests.listening.sounds import one_string, sampled_guitar
 
@@ -71,6 +72,33 @@ def test_the_pencil_parts_what_a_spectrum_cannot() -> None:
     assert sorted(c.decay for c in found[:2]) == pytest.approx([0.5, 1.1], abs=0.03)
     rest = pencil.without(z[:, 0], found[:2])
     assert np.max(np.abs(rest)) < 0.01 * np.max(np.abs(z))
+
+
+def test_bands_are_told_apart_as_if_each_were_alone() -> None:
+    t = np.arange(int(1.5 * RATE)) / RATE
+    x = sum(np.exp(-k * t) * np.cos(2 * np.pi * f * t + k) for k, f in ((1, 200.0), (2, 300.4), (1.5, 301.1)))
+    centres = np.array([200.0, 300.5, 900.0])
+    z = pencil.bands(x, RATE, centres)
+    together = pencil.components(z, pencil.STEP_S, centres, 1e-10)
+    apart = [
+        pencil.components(z[:, k : k + 1], pencil.STEP_S, centres[k : k + 1], 1e-10)[0] for k in range(3)
+    ]
+    assert [len(found) for found in together] == [1, 2, 0]
+    for one, other in zip(together, apart, strict=True):
+        assert [c.hz for c in one] == pytest.approx([c.hz for c in other], abs=1e-6)
+        assert [c.amplitude for c in one] == pytest.approx([c.amplitude for c in other], rel=1e-6)
+
+
+@given(st.integers(0, 10_000))
+def test_votes_are_the_best_bump_of_each_partial_at_every_place(seed) -> None:
+    r = np.random.default_rng(seed)
+    cents, width, weight = r.uniform(-80, 80, 30), r.uniform(1, 4, 30), r.uniform(0.1, 1, 30)
+    columns, grid = r.integers(0, 5, 30), np.arange(-70, 70.25, 0.25)
+    bumps = weight * np.exp(-0.5 * ((grid[:, None] - cents) / width) ** 2)
+    best = [bumps[:, columns == k].max(axis=1, initial=0.0) for k in range(5)]
+    np.testing.assert_allclose(
+        density(cents, width, weight, columns, 5, grid), np.sum(best, axis=0), atol=1e-6
+    )
 
 
 def test_a_string_picked_again_while_it_rings_is_two_plucks() -> None:
