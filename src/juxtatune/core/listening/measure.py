@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 
 from juxtatune.core.listening.assign import nearest_note, place_pitch
@@ -16,9 +18,19 @@ from juxtatune.core.listening.strums.alone import alone
 from juxtatune.core.listening.surest import LONGEST_APART, UNSURE_APART, surest
 
 ATTACK_FROM, ATTACK_TO = 0.012, 0.112
-LEAST_GLIDE, MOST_GLIDE = -3.0, 30.0  # cents above the settled pitch: beyond it is another string's
+LEAST_GLIDE, MOST_GLIDE = -3.0, 25.0  # cents above the settled pitch: beyond it is another string's
 ALONE_S = 1.2  # of a string that is clear but for its beginning
 NEARLY_ALL = 0.95
+
+
+@dataclass(frozen=True)
+class Pluck:
+    """What sounds of a pluck `until` then (s), a first look at it as it is among others, and whether that is sure."""
+
+    sound: Samples
+    until: float
+    look: Fit | None
+    sure: bool
 
 
 def read(
@@ -44,27 +56,14 @@ def read(
         return None
     if until - c.onset < 0.12:
         return _unread(c, end, targets, "the note is too short to be read")
-    look = _look(x, rate, c, until)
-    sure = look is not None and look.sigma_cents <= UNSURE_APART
-    own, last, own_look = x, until, look
-    if ringing and not (sure and out_of_quiet(x, rate, c.onset)):
-        last = min(until, c.onset + (ALONE_S if sure else LONGEST_APART))
-        own = alone(x, rate, c.onset, last, c.tone.f1, ringing)
-        other = rather(own, rate, c, last, targets) if own is not x else None
-        if other is not None:
-            return read(x, rate, other, limit, crowd, targets, ringing)
-        own_look = _look(own, rate, c, until) or look
-    if own_look is None:
+    pluck = _pluck(x, rate, c, until, ringing)
+    other = rather(pluck.sound, rate, c, pluck.until, targets) if pluck.sound is not x else None
+    if other is not None:
+        return read(x, rate, other, limit, crowd, targets, ringing)
+    fitted = _fitted(x, rate, c, pluck, until, bool(ringing))
+    if fitted is None:
         return _unread(c, end, targets, "the note is lost in other sound")
-    onset, fit = c.onset, own_look
-    if not c.first:
-        onset = began(own, rate, own_look, c.onset, bool(ringing))
-        fit = fit_pluck(own, rate, onset + 0.002, min(last, onset + 4.0), fit.f1, fit.stretch) or fit
-    glides = fit
-    if look is not None and sure and own is not x and not c.first:
-        # clear but for its beginning: all of it counts
-        whole = fit_pluck(x, rate, onset + 0.002, min(until, onset + 4.0), look.f1, look.stretch) or look
-        fit = min(fit, whole, key=lambda f: f.sigma_cents)
+    onset, fit, glides = fitted
     # what rings along bends a reading as a drift does, and can be taken away
     drift = drifting(fit, until - onset) if not ringing else 0.0
     if drift < NEARLY_ALL:
@@ -72,11 +71,40 @@ def read(
     settled = fit if drift == 0 else at_mean(x, rate, fit, drift, onset, until)
     glide = None
     if not c.first and until - onset >= ATTACK_TO + 0.01:
-        glide = _glide(fit if own is x else glides, onset, bool(ringing))
+        glide = _glide(fit if pluck.sound is x else glides, onset, bool(ringing))
     if glide is not None:
         # of a drift its mean is read and not its end
         glide -= 1200 * float(np.log2(settled.f1 / fit.f1))
     return _reading(c, settled, onset, end, glide, targets)
+
+
+def _pluck(x: Samples, rate: float, c: Candidate, until: float, ringing: tuple[float, ...]) -> Pluck:
+    """The sound of a candidate alone: strings that ring are taken away where they hide it or its beginning."""
+    look = _look(x, rate, c, until)
+    sure = look is not None and look.sigma_cents <= UNSURE_APART
+    if not ringing or (sure and out_of_quiet(x, rate, c.onset)):
+        return Pluck(x, until, look, sure)
+    last = min(until, c.onset + (ALONE_S if sure else LONGEST_APART))
+    return Pluck(alone(x, rate, c.onset, last, c.tone.f1, ringing), last, look, sure)
+
+
+def _fitted(
+    x: Samples, rate: float, c: Candidate, pluck: Pluck, until: float, among: bool
+) -> tuple[float, Fit, Fit] | None:
+    """When a candidate began (s), its fit, and the fit that says how it glides; None when it is lost in other sound."""
+    own, look = pluck.sound, pluck.look
+    fit = look if own is x else _look(own, rate, c, until) or look
+    if fit is None:
+        return None
+    if c.first:
+        return c.onset, fit, fit
+    onset = began(own, rate, fit, c.onset, among)
+    fit = fit_pluck(own, rate, onset + 0.002, min(pluck.until, onset + 4.0), fit.f1, fit.stretch) or fit
+    if own is x or look is None or not pluck.sure:
+        return onset, fit, fit
+    # clear but for its beginning: all of it counts
+    whole = fit_pluck(x, rate, onset + 0.002, min(until, onset + 4.0), look.f1, look.stretch) or look
+    return onset, min(fit, whole, key=lambda f: f.sigma_cents), fit
 
 
 def _look(x: Samples, rate: float, c: Candidate, until: float) -> Fit | None:
