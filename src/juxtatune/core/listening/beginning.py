@@ -9,6 +9,7 @@ from juxtatune.core.listening.project import hann, project
 from juxtatune.core.listening.source import Samples
 
 REFINE_S, NEAR_S = 0.05, 0.02  # from the guess; where strings ring, a fit may explain them too
+EDGE_S = 0.002
 ATTACK_BEFORE_S, NOTED_S = 0.08, 0.015
 QUIET = 0.3  # in power
 
@@ -37,7 +38,9 @@ def _refined(x: Samples, rate: float, fit: Fit, onset: float, near: float) -> fl
     model = fit.amplitude @ (level * wave)
     gain = model**2 - 2 * model * x[first:last]
     from_here = np.concatenate([np.cumsum(gain[::-1])[::-1], [0.0]])
-    return (first + int(np.argmin(from_here))) / rate
+    begin = int(np.argmin(from_here))
+    # where other sound spoils the fit it explains nothing here, from whatever moment
+    return (first + begin) / rate if begin < len(gain) - EDGE_S * rate else onset
 
 
 def out_of_quiet(x: Samples, rate: float, onset: float) -> bool:

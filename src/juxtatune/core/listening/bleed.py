@@ -16,8 +16,9 @@ OTHER_DB = 12.0  # a player is no softer than this
 FEW, ALIKE_DB = 3, 8.0  # loud plucks lie so close together
 NEAR = 0.75  # semitones from a target at which a string is usually found
 VAGUE = 2.0  # cents
-VAGUER = 3.0  # times as unsure as is usual in this sound: a real guitar's partials disagree
+VAGUER = 3.0  # times as unsure as is usual in this sound, or on this string: a real guitar's partials disagree
 NOTHING = 15.0  # cents: what is less sure than that says nothing
+RINGS_ON_S = 0.15  # longer than damping takes: so it was not damped for the next
 AGAIN_S = 0.1  # at most between the end of a reading and the next pluck of its string
 ASTRAY, FOUND = 150.0, 100.0  # cents from a target: far off, and near enough to be it
 
@@ -87,20 +88,24 @@ def without_strays(heard: list[Reading], targets: Targets) -> list[Reading]:
     if targets.tuning is None or targets.source is not None:
         return heard
     placed = [r for r in heard if r.string is not None and r.cents is not None and abs(r.cents) < FOUND]
-    usual = float(np.median([r.sigma_cents or 0.0 for r in placed])) if placed else 0.0
-    vague = max(VAGUE, VAGUER * usual)
-    return [r for r in heard if not (_astray(r, placed, vague) and any(_rings_over(q, r) for q in placed))]
+    return [r for r in heard if not (_astray(r, placed) and any(_rings_over(q, r) for q in placed))]
 
 
-def _astray(r: Reading, placed: list[Reading], vague: float) -> bool:
+def _astray(r: Reading, placed: list[Reading]) -> bool:
     if r.f1 is None or r.cents is None or r.sigma_cents is None or r.string is None:
         return True
     others = [q for q in placed if q is not r and q.string == r.string]
+    if not others or abs(r.cents) > ASTRAY:
+        return bool(others)
+    vague = max(VAGUE, VAGUER * _usual(placed), VAGUER * _usual(others))
     again = any(abs(q.end - r.start) < AGAIN_S for q in others)  # its string rang until it was picked again
-    return bool(others) and (
-        abs(r.cents) > ASTRAY or r.sigma_cents > max(vague, NOTHING) or (r.sigma_cents > vague and not again)
-    )
+    return r.sigma_cents > (max(vague, NOTHING) if again else vague)
+
+
+def _usual(readings: list[Reading]) -> float:
+    """1σ in cents that readings have as a rule."""
+    return float(np.median([r.sigma_cents or 0.0 for r in readings]))
 
 
 def _rings_over(louder: Reading, r: Reading) -> bool:
-    return louder.start < r.start - 0.05 and louder.end > r.start + 0.03 and louder.level_db > r.level_db
+    return louder.start < r.start - 0.05 and louder.end > r.start + RINGS_ON_S and louder.level_db > r.level_db
