@@ -16,7 +16,9 @@ OTHER_DB = 12.0  # a player is no softer than this
 FEW, ALIKE_DB = 3, 8.0  # loud plucks lie so close together
 NEAR = 0.75  # semitones from a target at which a string is usually found
 VAGUE = 2.0  # cents
-VAGUER = 3.0  # times as unsure as is usual in this sound, or on this string: a real guitar's partials disagree
+VAGUER = (
+    3.0  # times as unsure as is usual in this sound, or on this string: a real guitar's partials disagree
+)
 NOTHING = 15.0  # cents: what is less sure than that says nothing
 RINGS_ON_S = 0.15  # longer than damping takes: so it was not damped for the next
 AGAIN_S = 0.1  # at most between the end of a reading and the next pluck of its string
@@ -108,4 +110,6 @@ def _usual(readings: list[Reading]) -> float:
 
 
 def _rings_over(louder: Reading, r: Reading) -> bool:
-    return louder.start < r.start - 0.05 and louder.end > r.start + RINGS_ON_S and louder.level_db > r.level_db
+    return (
+        louder.start < r.start - 0.05 and louder.end > r.start + RINGS_ON_S and louder.level_db > r.level_db
+    )

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from juxtatune.core.listening import kernels
+from juxtatune.core.listening import matching
 from juxtatune.core.listening.peaks import Peaks
 
 LOWEST_F0, HIGHEST_F0 = 26.0, 1450.0
@@ -58,7 +58,7 @@ def candidates(peaks: Peaks, ranges: list[tuple[float, float]] | None = None) ->
         for low, high in ranges:
             inside |= (proposals >= low) & (proposals <= high)
         allowed &= inside
-    f1, stretch, scores, number = kernels.best_tones(
+    f1, stretch, scores, number = matching.best_tones(
         peaks.hz, peaks.weight, peaks.powers, peaks.resolution, proposals[allowed]
     )
     return [_tone(peaks, f1[k], stretch[k], scores[k], number[k]) for k in np.argsort(-scores, kind="stable")]
@@ -67,7 +67,7 @@ def candidates(peaks: Peaks, ranges: list[tuple[float, float]] | None = None) ->
 def score_tone(peaks: Peaks, f1: float) -> Tone | None:
     """Matches the peaks to the partials of a tone near f1, refining it; None when nothing fits."""
     number = np.zeros(len(peaks), np.int64)
-    value, refined, stretch = kernels.score(
+    value, refined, stretch = matching.score(
         peaks.hz, peaks.weight, peaks.powers, peaks.resolution, f1, number
     )
     return _tone(peaks, refined, stretch, value, number) if number.any() else None
