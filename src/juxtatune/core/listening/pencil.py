@@ -114,8 +114,9 @@ def _described(
     hz, decay = np.angle(poles) / (2 * np.pi * step), -np.log(np.abs(poles)) / step
     lasts = np.minimum(count * step, 1.5 / np.maximum(decay, 0.05))
     # Rife and Boorstyn (1974), for as long as the component lasts, with the window's overlap
-    sigma = np.sqrt(6 * left / np.abs(sizes) ** 2 / np.maximum(lasts / WINDOW_S, 1.0)) / (2 * np.pi * lasts)
-    columns = (centre + hz, np.abs(sizes), decay, sigma, poles, sizes)
+    size = np.maximum(np.abs(sizes), 1e-15)
+    sigma = np.sqrt(6 * left / size**2 / np.maximum(lasts / WINDOW_S, 1.0)) / (2 * np.pi * lasts)
+    columns = (centre + hz, size, decay, sigma, poles, sizes)
     rows = zip(*(column.tolist() for column in columns), strict=True)
     near = (Component(*row) for row, off in zip(rows, hz, strict=True) if abs(off) <= REACH_HZ)
     return sorted(near, key=lambda c: -c.amplitude)

@@ -13,12 +13,13 @@ from juxtatune.core.listening.strums.sinusoids import Rows, Sinusoids
 BLOCK = 256  # samples
 LEAD_S, CLEAR_S = 0.12, 0.02  # before the string begins: only others sound there
 LESS = 0.5  # power of them that is left when they could be followed back
+NEAR_S = 2.0
 STEADY = 6.0  # 1/s: what dies sooner cannot be followed back
 
 
 def alone(x: Samples, rate: float, start: float, end: float, f1: float, others: tuple[float, ...]) -> Samples:
     """The sound (N,) with what others (Hz) ring on taken away from `start` (s), when the string near f1 (Hz) begins, to
-    `end`; as it is where that cannot be told from the string itself."""
+    `end`, with 2 s around it and silence beyond; as it is where that cannot be told from the string itself."""
     taken = take_apart(x, rate, start, end, f1, others)
     if taken is None or 0 not in taken.settled:
         return x
@@ -29,7 +30,9 @@ def alone(x: Samples, rate: float, start: float, end: float, f1: float, others: 
             away |= taken_by(heard, settled[string])
     away &= ~taken_by(heard, settled[0])
     first, last = max(0, int((start - LEAD_S) * rate)), int(end * rate)
-    left = x.copy()
+    # of a long sound only what is near is copied
+    left, near = np.zeros(len(x)), slice(max(0, first - int(NEAR_S * rate)), last + int(NEAR_S * rate))
+    left[near] = x[near]
     left[first:last] -= _rebuilt(heard, away, first - taken.first, last - first, rate)
     before = slice(first, max(first, int((start - CLEAR_S) * rate)))
     return left if np.sum(left[before] ** 2) < LESS * np.sum(x[before] ** 2) else x
