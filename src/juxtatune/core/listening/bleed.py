@@ -16,9 +16,7 @@ OTHER_DB = 12.0  # a player is no softer than this
 FEW, ALIKE_DB = 3, 8.0  # loud plucks lie so close together
 NEAR = 0.75  # semitones from a target at which a string is usually found
 VAGUE = 2.0  # cents
-VAGUER = (
-    3.0  # times as unsure as is usual in this sound, or on this string: a real guitar's partials disagree
-)
+VAGUER = 3.0  # times as unsure as is usual here or on this string: a real guitar's partials disagree
 NOTHING = 15.0  # cents: what is less sure than that says nothing
 RINGS_ON_S = 0.15  # longer than damping takes: so it was not damped for the next
 AGAIN_S = 0.1  # at most between the end of a reading and the next pluck of its string
