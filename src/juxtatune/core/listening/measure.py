@@ -44,7 +44,7 @@ def read(
 ) -> Reading | None:
     """The reading of a confirmed candidate; `limit` ends the sound, `crowd` is when another string joins.
 
-    `ringing` (Hz) are the strings that still sound: what they make unsure is taken apart from them.
+    `ringing` (Hz) are the strings that still sound: where they hide it or its beginning they are taken away.
     None for what turns out to be a noise of less than 60 ms.
     """
     numbers = np.array([n for n, _, _ in c.tone.matched][:8])
@@ -71,6 +71,7 @@ def read(
     settled = fit if drift == 0 else at_mean(x, rate, fit, drift, onset, until)
     glide = None
     if not c.first and until - onset >= ATTACK_TO + 0.01:
+        # what other fits say of a pluck heard as it is holds for its glide too
         glide = _glide(fit if pluck.sound is x else glides, onset, bool(ringing))
     if glide is not None:
         # of a drift its mean is read and not its end
@@ -115,7 +116,7 @@ def _look(x: Samples, rate: float, c: Candidate, until: float) -> Fit | None:
 
 
 def _glide(fit: Fit, onset: float, among: bool) -> float | None:
-    """How far the attack lies above the settled pitch, in cents; None where strings `among` which it began spoil that."""
+    """How far the attack lies above the settled pitch, in cents; None where the strings `among` which it began spoil it."""
     glide = fit.mean_glide_cents(onset + ATTACK_FROM, onset + ATTACK_TO)
     return glide if not among or LEAST_GLIDE < glide < MOST_GLIDE else None
 

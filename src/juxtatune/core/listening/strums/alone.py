@@ -13,7 +13,7 @@ from juxtatune.core.listening.strums.sinusoids import Rows, Sinusoids
 BLOCK = 256  # samples
 LEAD_S, CLEAR_S = 0.12, 0.02  # before the string begins: only others sound there
 LESS = 0.5  # power of them that is left when they could be followed back
-NEAR_S = 2.0
+NEAR_S = 2.0  # around it: what a reading may ask for
 STEADY = 6.0  # 1/s: what dies sooner cannot be followed back
 
 
