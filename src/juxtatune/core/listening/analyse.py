@@ -9,6 +9,7 @@ import numpy as np
 from juxtatune.core.listening.again import LEAST_JUMP, LEAST_JUMP_RISING, picked_again
 from juxtatune.core.listening.bleed import without_bleed, without_strays
 from juxtatune.core.listening.confirm import Candidate, confirm
+from juxtatune.core.listening.damped import until_damped
 from juxtatune.core.listening.damping import damping
 from juxtatune.core.listening.detect import onsets
 from juxtatune.core.listening.ending import envelope
@@ -51,6 +52,8 @@ def analyse_working(x: Samples, rate: float, targets: Targets) -> list[Reading]:
         crowd = later[0].onset if later else length
         still = tuple(r.f1 for r in readings if r is not None and r.f1 is not None and r.end > c.onset + 0.1)
         r = read(x, rate, c, min(same, length), crowd, targets, still)
+        if r is not None:
+            r = until_damped(x, rate, r, later)
         readings.append(
             _with_timbre(x, rate, r, crowd) if r is not None and targets.source is not None else r
         )
