@@ -26,6 +26,11 @@ LOOK_S = 0.3  # what a tone is best told by
 UNREAD_DB = 8.0
 ALONE_S = 0.3
 LOUDER = 6.0  # in power: what sounds so much louder is no echo of what was heard before
+ECHO_S, LATE_ECHO_S, FAINT = 0.16, 0.27, 0.55  # after its onset, and below which score
+WEAK, CLEARLY = 0.45, 0.2  # in score: what a longer look may hear as another tone, and by how much better
+AT_ONCE_S, SHORTEST_OPENING_S = 0.02, 0.12
+OPENING_S = 2.0  # in which a string that rings from the start falls
+OF_MAINS, OF_MAINS_HZ, NEARLY_ALL = 0.003, 1.5, 0.8  # from a multiple; of the weight
 FRESH = 0.3  # weight of a low partial that no swelling of a ringing string reaches
 RISING = 2.0  # weight of new partials that only a pluck brings: beating brings a third of it
 HUM_DECAY_DB = 1.0  # a string loses at least this much in a second
@@ -85,23 +90,23 @@ def _same_tone(a: Candidate, b: Candidate) -> bool:
 def confirmed(x: Samples, rate: float, times: list[float], targets: Targets) -> list[Candidate]:
     """The candidates at which a string begins, one for each pluck; a ringing start counts as a pluck at 0."""
     out: list[Candidate] = []
-    first = times[0] if times else len(x) / rate
-    if first > 0.12:
-        opening = confirm(x, rate, 0.0, first, targets, opening=True)
-        if opening is not None and not _of_the_mains(opening) and _decays(x, rate, opening, 0.0, first):
-            out.append(opening)
+    opening = _opening(x, rate, times, targets)
+    if opening is not None:
+        out.append(opening)
     for k, t in enumerate(times):
         following = times[k + 1] if k + 1 < len(times) else len(x) / rate
         if following - t < 0.1 and k + 2 <= len(times):
             following = times[k + 2] if k + 2 < len(times) else len(x) / rate
-        c = confirm(x, rate, t, following, targets, t < 0.02 and not out, tuple(o.tone.f1 for o in out[-3:]))
-        if c is None and following - t < LOOK_S and k + 1 < len(times):
-            c = _confirmed_over(x, rate, t, times[k + 1 : k + 3], targets)
+        c = confirm(
+            x, rate, t, following, targets, t < AT_ONCE_S and not out, tuple(o.tone.f1 for o in out[-3:])
+        )
+        if (c is None or c.tone.score < WEAK) and following - t < LOOK_S and k + 1 < len(times):
+            longer = _confirmed_over(x, rate, t, times[k + 1 : k + 3], targets)
+            c = longer if c is None or (longer and longer.tone.score > c.tone.score + CLEARLY) else c
         if c is None or (_of_the_mains(c) and not _decays(x, rate, c, t, following)):
             continue
-        echo = out and t - out[-1].onset < 0.16 and c.level < LOUDER * out[-1].level
-        if echo and _same_tone(out[-1], c) and not _same_pitch(out[-1], c):
-            continue  # its octave, as the attack fades
+        if out and _echoes(out[-1], c):
+            continue
         if out and t - out[-1].onset < 0.16 and _same_pitch(out[-1], c):
             # one pluck, flagged twice: it began at the earlier moment if it sounded between the two
             if _sounds(x, rate, c, out[-1].onset, t):
@@ -111,6 +116,27 @@ def confirmed(x: Samples, rate: float, times: list[float], targets: Targets) -> 
             continue
         out.append(c)
     return out
+
+
+def _opening(x: Samples, rate: float, times: list[float], targets: Targets) -> Candidate | None:
+    """A string that rings from the very start, when the first onset comes only later."""
+    if times and times[0] < AT_ONCE_S:
+        return None
+    first = next((t for t in times if t > SHORTEST_OPENING_S), len(x) / rate)
+    if first <= SHORTEST_OPENING_S:
+        return None
+    c = confirm(x, rate, 0.0, first, targets, opening=True)
+    if c is None or _of_the_mains(c):
+        return None
+    # until a first noise it may hardly fall
+    return c if any(_decays(x, rate, c, 0.0, until) for until in (first, OPENING_S)) else None
+
+
+def _echoes(before: Candidate, c: Candidate) -> bool:
+    """Whether a tone is another octave or twelfth of the one before, as its attack fades."""
+    since = c.onset - before.onset
+    soon = since < ECHO_S or (since < LATE_ECHO_S and c.tone.score < FAINT)
+    return soon and c.level < LOUDER * before.level and _same_tone(before, c) and not _same_pitch(before, c)
 
 
 def _confirmed_over(
@@ -146,8 +172,15 @@ def _sounds(x: Samples, rate: float, c: Candidate, begin: float, end: float) -> 
 
 
 def _of_the_mains(c: Candidate) -> bool:
-    """True at the frequencies of hum, which no string is tuned to this closely by chance."""
-    return any(abs(c.tone.f1 / (n * mains) - 1) < 0.003 for mains in MAINS_HZ for n in (1, 2))
+    """True at the frequencies of hum, which no string is tuned to this closely by chance, nor have all its partials."""
+    if any(abs(c.tone.f1 / (n * mains) - 1) < OF_MAINS for mains in MAINS_HZ for n in (1, 2)):
+        return True
+    _, hz, weight = (np.array(column) for column in zip(*c.tone.matched, strict=True))
+    for mains in MAINS_HZ:
+        off = np.abs(hz - mains * np.maximum(np.rint(hz / mains), 1))
+        if weight[off < np.minimum(OF_MAINS * hz, OF_MAINS_HZ)].sum() > NEARLY_ALL * weight.sum():
+            return True
+    return False
 
 
 def _decays(x: Samples, rate: float, c: Candidate, start: float, until: float) -> bool:

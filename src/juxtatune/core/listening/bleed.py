@@ -9,11 +9,13 @@ from juxtatune.core.listening.assign import place_pitch
 from juxtatune.core.listening.confirm import Candidate
 from juxtatune.core.listening.pluck import Reading, Targets
 
+Mask = NDArray[np.bool_]
 FAR_DB = 19.0  # this far below the loud plucks nothing is the player's
 ODD_DB = 12.0  # as far as this only what lies on a string near its target
 GAP_DB = 4.0  # an empty stretch of levels this wide may part two players
 OTHER_DB = 12.0  # a player is no softer than this
 FEW, ALIKE_DB = 3, 8.0  # loud plucks lie so close together
+SURE, CONVINCING, MOSTLY = 0.65, 0.5, 0.5  # in score, and of the soft ones
 NEAR = 0.75  # semitones from a target at which a string is usually found
 VAGUE = 2.0  # cents
 VAGUER = 3.0  # times as unsure as is usual here or on this string: a real guitar's partials disagree
@@ -28,21 +30,30 @@ def without_bleed(found: list[Candidate], targets: Targets) -> list[Candidate]:
     if len(found) < 2:
         return found
     level = 10 * np.log10(np.array([c.level for c in found]) + 1e-15)
-    level = level - _loud(level)
     strings = [_string(c, targets) for c in found]
+    on_string = np.array([s is not None for s in strings])
+    sure = np.array([c.tone.rich and c.tone.score > SURE for c in found])
+    level = level - _loud(level, sure & (on_string | (targets.tuning is None)), on_string)
     keep = level > -FAR_DB
     if targets.tuning is not None:
-        keep &= (level > -ODD_DB) | np.array([s is not None for s in strings])
-    keep &= ~_another_player(level, strings, targets)
+        keep &= (level > -ODD_DB) | on_string
+    convincing = [s if c.tone.score > CONVINCING else None for c, s in zip(found, strings, strict=True)]
+    keep &= ~_another_player(level, convincing, targets)
     return [c for c, kept in zip(found, keep, strict=True) if kept]
 
 
-def _loud(level: NDArray[np.floating]) -> float:
-    """The level of the loud plucks (dB): a few have it, so that one bang does not count, nor do many soft notes."""
+def _loud(level: NDArray[np.floating], sure: Mask, on_string: Mask) -> float:
+    """The level of the loud plucks (dB): a few have it, so that one bang does not count, nor do many soft notes.
+
+    One that is `sure` to be a string does, unless most of what is too soft beside it lies on strings, as a player's does.
+    """
     falling = np.sort(level)[::-1]
     few = min(FEW, len(level)) - 1
     near = falling[: len(level) - few] - falling[few:] < ALIKE_DB
-    return float(falling[int(np.argmax(near))])
+    loud = float(falling[int(np.argmax(near))])
+    one = float(np.max(level[sure], initial=loud))
+    soft = level < one - FAR_DB
+    return loud if np.mean(on_string[soft] if soft.any() else 0.0) > MOSTLY else one
 
 
 def _string(c: Candidate, targets: Targets) -> int | None:
