@@ -20,6 +20,7 @@ NEAR = 0.75  # semitones from a target at which a string is usually found
 VAGUE = 2.0  # cents
 VAGUER = 3.0  # times as unsure as is usual here or on this string: a real guitar's partials disagree
 NOTHING = 15.0  # cents: what is less sure than that says nothing
+FAINT_DB = 10.0
 RINGS_ON_S = 0.15  # longer than damping takes: so it was not damped for the next
 AGAIN_S = 0.1  # at most between the end of a reading and the next pluck of its string
 ASTRAY, FOUND = 150.0, 100.0  # cents from a target: far off, and near enough to be it
@@ -99,7 +100,20 @@ def without_strays(heard: list[Reading], targets: Targets) -> list[Reading]:
     if targets.tuning is None or targets.source is not None:
         return heard
     placed = [r for r in heard if r.string is not None and r.cents is not None and abs(r.cents) < FOUND]
-    return [r for r in heard if not (_astray(r, placed) and any(_rings_over(q, r) for q in placed))]
+    return [
+        r for r in heard
+        if not (_astray(r, placed) and any(_rings_over(q, r) for q in placed)) and not _faint(r, placed)
+    ]  # fmt: skip
+
+
+def _faint(r: Reading, placed: list[Reading]) -> bool:
+    """Whether a string that is well heard nowhere is far softer and far vaguer than those that are the player's."""
+    others = [q for q in placed if q is not r and q.level_db > r.level_db + FAINT_DB]
+    if not others or r.sigma_cents is None:
+        return False
+    vague = max(VAGUE, VAGUER * _usual(others))
+    well = any(q.string == r.string and (q.sigma_cents or 0.0) <= vague for q in placed)
+    return r.sigma_cents > vague and not well
 
 
 def _astray(r: Reading, placed: list[Reading]) -> bool:
