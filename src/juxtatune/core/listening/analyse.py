@@ -177,6 +177,8 @@ def _of_the_mains(c: Candidate) -> bool:
         return True
     _, hz, weight = (np.array(column) for column in zip(*c.tone.matched, strict=True))
     for mains in MAINS_HZ:
+        if abs(c.tone.f1 / mains - round(c.tone.f1 / mains)) < OF_MAINS * c.tone.f1 / mains:
+            continue  # all partials of a string that happens to be tuned to a harmonic are harmonics
         off = np.abs(hz - mains * np.maximum(np.rint(hz / mains), 1))
         if weight[off < np.minimum(OF_MAINS * hz, OF_MAINS_HZ)].sum() > NEARLY_ALL * weight.sum():
             return True

@@ -38,8 +38,10 @@ def without_bleed(found: list[Candidate], targets: Targets) -> list[Candidate]:
     keep = level > -FAR_DB
     if targets.tuning is not None:
         keep &= (level > -ODD_DB) | on_string
-    convincing = [s if c.tone.score > CONVINCING else None for c, s in zip(found, strings, strict=True)]
-    keep &= ~_another_player(level, convincing, targets)
+    if np.sum(level > -ALIKE_DB) <= FEW:
+        # a short take says little of the player: what is softer must be heard well to be his
+        strings = [s if c.tone.score > CONVINCING else None for c, s in zip(found, strings, strict=True)]
+    keep &= ~_another_player(level, strings, targets)
     return [c for c, kept in zip(found, keep, strict=True) if kept]
 
 
@@ -107,9 +109,9 @@ def without_strays(heard: list[Reading], targets: Targets) -> list[Reading]:
 
 
 def _faint(r: Reading, placed: list[Reading]) -> bool:
-    """Whether a string that is well heard nowhere is far softer and far vaguer than those that are the player's."""
+    """Whether in a short take a string that is well heard nowhere is far softer and vaguer than those that are the player's."""
     others = [q for q in placed if q is not r and q.level_db > r.level_db + FAINT_DB]
-    if not others or r.sigma_cents is None:
+    if not others or len(placed) > 2 * FEW or r.sigma_cents is None:
         return False
     vague = max(VAGUE, VAGUER * _usual(others))
     well = any(q.string == r.string and (q.sigma_cents or 0.0) <= vague for q in placed)
