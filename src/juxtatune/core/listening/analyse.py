@@ -26,10 +26,10 @@ LOOK_S = 0.3  # what a tone is best told by
 UNREAD_DB = 8.0
 ALONE_S = 0.3
 LOUDER = 6.0  # in power: what sounds so much louder is no echo of what was heard before
-ECHO_S, LATE_ECHO_S, FAINT = 0.16, 0.27, 0.55  # after its onset, and below which score
+ECHO_S, LATE_ECHO_S, FAINT = 0.16, 0.27, 0.6  # after its onset, and below which score
 WEAK, CLEARLY = 0.45, 0.2  # in score: what a longer look may hear as another tone, and by how much better
 AT_ONCE_S, SHORTEST_OPENING_S = 0.02, 0.12
-OPENING_S = 2.0  # in which a string that rings from the start falls
+OPENING_S, LONG_OPENING_S = 2.0, 0.5  # in which a string that rings from the start falls
 OF_MAINS, OF_MAINS_HZ, NEARLY_ALL = 0.003, 1.5, 0.8  # from a multiple; of the weight
 FRESH = 0.3  # weight of a low partial that no swelling of a ringing string reaches
 RISING = 2.0  # weight of new partials that only a pluck brings: beating brings a third of it
@@ -47,8 +47,8 @@ def analyse_working(x: Samples, rate: float, targets: Targets) -> list[Reading]:
     peak = float(np.max(np.abs(x))) if len(x) else 0.0
     if peak < 1e-6:
         return []
-    x = without_hum(x, rate)
-    found = confirmed(x, rate, onsets(x, rate), targets)
+    raw, x = x, without_hum(x, rate)
+    found = confirmed(x, rate, onsets(x, rate), targets, x is not raw)
     found = without_bleed(found, targets)
     readings: list[Reading | None] = []
     for k, c in enumerate(found):
@@ -87,10 +87,15 @@ def _same_tone(a: Candidate, b: Candidate) -> bool:
     return abs(1200 * np.log2(ratio / round(ratio))) < 30
 
 
-def confirmed(x: Samples, rate: float, times: list[float], targets: Targets) -> list[Candidate]:
-    """The candidates at which a string begins, one for each pluck; a ringing start counts as a pluck at 0."""
+def confirmed(
+    x: Samples, rate: float, times: list[float], targets: Targets, hummed: bool = False
+) -> list[Candidate]:
+    """The candidates at which a string begins, one for each pluck; a ringing start counts as a pluck at 0.
+
+    `hummed`: hum was taken out, and what is left of it is no string.
+    """
     out: list[Candidate] = []
-    opening = _opening(x, rate, times, targets)
+    opening = _opening(x, rate, times, targets, hummed)
     if opening is not None:
         out.append(opening)
     for k, t in enumerate(times):
@@ -112,13 +117,16 @@ def confirmed(x: Samples, rate: float, times: list[float], targets: Targets) -> 
             if _sounds(x, rate, c, out[-1].onset, t):
                 continue
             out.pop()
-        elif out and _same_pitch(out[-1], c) and not _again(x, rate, c, following, out[-1]):
-            continue
+        elif out and _same_pitch(out[-1], c):
+            if out[-1].first and t < LOOK_S:
+                out.pop()  # it began only now
+            elif not _again(x, rate, c, following, out[-1]):
+                continue
         out.append(c)
     return out
 
 
-def _opening(x: Samples, rate: float, times: list[float], targets: Targets) -> Candidate | None:
+def _opening(x: Samples, rate: float, times: list[float], targets: Targets, hummed: bool) -> Candidate | None:
     """A string that rings from the very start, when the first onset comes only later."""
     if times and times[0] < AT_ONCE_S:
         return None
@@ -126,16 +134,19 @@ def _opening(x: Samples, rate: float, times: list[float], targets: Targets) -> C
     if first <= SHORTEST_OPENING_S:
         return None
     c = confirm(x, rate, 0.0, first, targets, opening=True)
-    if c is None or _of_the_mains(c):
+    if c is None or not _sounds(x, rate, c, 0.0, min(first, LOOK_S) / 2):
         return None
-    # until a first noise it may hardly fall
-    return c if any(_decays(x, rate, c, 0.0, until) for until in (first, OPENING_S)) else None
+    # until a first noise it may hardly fall; what is tuned like hum must fall before there is any
+    looks: tuple[float, ...] = (first, OPENING_S)
+    if _of_the_mains(c):
+        looks = (first,) if first > LONG_OPENING_S and not hummed else ()
+    return c if any(_decays(x, rate, c, 0.0, until) for until in looks) else None
 
 
 def _echoes(before: Candidate, c: Candidate) -> bool:
     """Whether a tone is another octave or twelfth of the one before, as its attack fades."""
     since = c.onset - before.onset
-    soon = since < ECHO_S or (since < LATE_ECHO_S and c.tone.score < FAINT)
+    soon = since < ECHO_S or (since < LATE_ECHO_S and c.tone.score < FAINT and not c.tone.rich)
     return soon and c.level < LOUDER * before.level and _same_tone(before, c) and not _same_pitch(before, c)
 
 

@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from juxtatune.core.listening.assign import place_pitch
 from juxtatune.core.listening.confirm import Candidate
+from juxtatune.core.listening.partials import partial_hz
 from juxtatune.core.listening.pluck import Reading, Targets
 
 Mask = NDArray[np.bool_]
@@ -21,6 +22,7 @@ VAGUE = 2.0  # cents
 VAGUER = 3.0  # times as unsure as is usual here or on this string: a real guitar's partials disagree
 NOTHING = 15.0  # cents: what is less sure than that says nothing
 FAINT_DB = 10.0
+UPON, APART = 4.0, 75.0  # cents
 RINGS_ON_S = 0.15  # longer than damping takes: so it was not damped for the next
 AGAIN_S = 0.1  # at most between the end of a reading and the next pluck of its string
 ASTRAY, FOUND = 150.0, 100.0  # cents from a target: far off, and near enough to be it
@@ -106,8 +108,18 @@ def without_strays(heard: list[Reading], targets: Targets) -> list[Reading]:
     placed = [r for r in heard if r.string is not None and r.cents is not None and abs(r.cents) < FOUND]
     return [
         r for r in heard
-        if not (_astray(r, placed) and any(_rings_over(q, r) for q in placed)) and not _faint(r, placed)
+        if not any(_rings_over(q, r) and (_astray(r, placed) or _is_partial(r, q)) for q in placed)
+        and not _faint(r, placed)
     ]  # fmt: skip
+
+
+def _is_partial(r: Reading, of: Reading) -> bool:
+    """Whether a string far from its target has just the pitch of a partial of another one that is not as far off."""
+    if r.f1 is None or r.cents is None or of.f1 is None or of.cents is None:
+        return False
+    number = max(1, round(r.f1 / of.f1))
+    partial = float(partial_hz(of.f1, of.stretch or 0.0, np.array([number]))[0])
+    return number > 1 and abs(1200 * np.log2(r.f1 / partial)) < UPON and abs(r.cents - of.cents) > APART
 
 
 def _faint(r: Reading, placed: list[Reading]) -> bool:

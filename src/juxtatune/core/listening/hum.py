@@ -28,6 +28,7 @@ STEADY = 1.35  # by which a line's size may change among the quietest moments
 ABOVE = 4.0  # times the size of what lies beside
 LEAST_LINES = 2
 ALONE = 1.4  # times its quiet size: more is a string
+MOMENT_S, SOUNDS, STILL_THERE = 0.12, 1e-10, 0.1  # s; in power
 BLOCK = 40  # moments for which a line keeps one size
 
 
@@ -56,7 +57,7 @@ def find_hum(x: Samples, rate: float, least: int = LEAST_FRAMES) -> Hum | None:
     for mains in MAINS_HZ:
         if _suspected(spectrum, mains):
             hum = _lines(parts, window, mains, rate)
-            if len(hum.numbers) >= LEAST_LINES and hum.numbers[0] <= 3:
+            if len(hum.numbers) >= LEAST_LINES and hum.numbers[0] <= 3 and _always(x, rate, hum):
                 return hum
     return None
 
@@ -106,6 +107,17 @@ def _lines(parts: Samples, window: F, mains: float, rate: float) -> Hum:
     around = np.maximum(*np.split(high[len(n) :], 2))
     heard = (high[: len(n)] > ABOVE * around) & (high[: len(n)] < STEADY * low[: len(n)])
     return Hum(base, n[heard], high[: len(n)][heard])
+
+
+def _always(x: Samples, rate: float, hum: Hum) -> bool:
+    """Whether its lines sound in the quietest moment too, as those of a string that rings for seconds do not."""
+    size = int(MOMENT_S * rate)
+    moments = frames(np.ascontiguousarray(x), size, size // 3)
+    power = np.mean(moments**2, axis=1)
+    # a gap in the sound is no moment
+    quietest = moments[int(np.argmin(np.where(power > SOUNDS * power.max(), power, np.inf)))]
+    heard = np.abs(project(quietest[None, :], hann(size), hum.numbers * hum.base, rate))[0]
+    return bool(np.sum(heard**2) > STILL_THERE * np.sum(hum.quiet**2))
 
 
 def _frequency(parts: Samples, window: F, n: NDArray[np.int64], mains: float, rate: float) -> float:
