@@ -8,6 +8,7 @@ from benchmarks import listening, strange
 
 from juxtatune.core.listening.analyse import analyse
 from juxtatune.core.listening.pluck import Targets
+from juxtatune.core.music.catalogue import parse_tuning
 from tests.listening.sounds import off
 
 STANDARD = listening.STANDARD
@@ -73,3 +74,34 @@ def test_a_soft_string_far_below_a_loud_one_is_its_own_pluck(seed) -> None:
     for targets in (STANDARD, Targets()):
         found = analyse(sound.samples, sound.rate, targets)
         assert [round(off(r, p.f1)) for r, p in zip(found, sound.plucks, strict=True)] == [0, 0]
+
+
+def of_bench(source, kind, seed):
+    return source.KINDS[kind](np.random.default_rng([seed, sum(map(ord, kind))]))
+
+
+def test_a_string_that_rings_all_along_at_a_harmonic_of_the_mains_is_no_hum() -> None:
+    sound = of_bench(listening, "hard picked", 1)
+    samples, (truth,) = cut(sound, 2, -0.18)
+    assert abs(truth.f1 / 150 - 1) < 0.003
+    (reading,) = analyse(samples, sound.rate, STANDARD)
+    assert reading.start == pytest.approx(0.18, abs=0.01) and abs(off(reading, truth.f1)) < 0.05
+
+
+@pytest.mark.parametrize(
+    ("source", "kind", "seed", "pluck"), [(listening, "five-string bass", 2, 4), (strange, "bass", 1, 2)]
+)
+def test_a_take_may_begin_on_a_string_tuned_like_hum(source, kind, seed, pluck) -> None:
+    sound = of_bench(source, kind, seed)
+    tuned = getattr(sound, "targets", None) or Targets(parse_tuning(listening.TUNINGS[kind]))
+    samples, (truth,) = cut(sound, pluck, 0.15)
+    assert abs(truth.f1 / 100 - 1) < 0.006
+    (reading,) = analyse(samples, sound.rate, tuned)
+    assert reading.start == 0.0 and abs(off(reading, truth.f1)) < 0.1
+
+
+def test_a_drum_does_not_make_a_string_of_a_partial() -> None:
+    sound = of_bench(listening, "drums", 3)
+    for pluck, string in ((1, 5), (2, 4)):
+        samples, _ = cut(sound, pluck, -0.23 if pluck == 1 else -0.16)
+        assert [r.string for r in analyse(samples, sound.rate, STANDARD)] == [string]
