@@ -1,0 +1,53 @@
+"""Whether a tone sounds between two moments, and whether it is a string's, which falls, or hum's, which stays."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from juxtatune.core.listening.confirm import Candidate
+from juxtatune.core.listening.ending import envelope
+from juxtatune.core.listening.hum import MAINS_HZ
+from juxtatune.core.listening.partials import partial_hz
+from juxtatune.core.listening.project import hann, project
+from juxtatune.core.listening.source import Samples
+
+OF_MAINS, OF_MAINS_HZ, NEARLY_ALL = 0.003, 1.5, 0.8  # from a multiple; of the weight
+HUM_DECAY_DB = 1.0  # a string loses at least this much in a second
+
+
+def sounds(x: Samples, rate: float, c: Candidate, begin: float, end: float) -> bool:
+    """True when a tone is heard between two moments about as loud as it is after them."""
+    hz = np.array([f for _, f, _ in c.tone.matched][:8])
+    between = x[int((begin + 0.01) * rate) : int(end * rate)]
+    after = x[int((end + 0.02) * rate) : int((end + 0.02) * rate) + len(between)]
+    if len(between) < 0.03 * rate or len(after) < len(between):
+        return True
+    z = project(np.stack([between, after]), hann(len(between)), hz, rate)
+    there, then = np.sum(np.abs(z) ** 2, axis=1)
+    return bool(there > 0.25 * then)
+
+
+def of_the_mains(c: Candidate) -> bool:
+    """True at the frequencies of hum, which no string is tuned to this closely by chance, nor have all its partials."""
+    if any(abs(c.tone.f1 / (n * mains) - 1) < OF_MAINS for mains in MAINS_HZ for n in (1, 2)):
+        return True
+    _, hz, weight = (np.array(column) for column in zip(*c.tone.matched, strict=True))
+    for mains in MAINS_HZ:
+        if abs(c.tone.f1 / mains - round(c.tone.f1 / mains)) < OF_MAINS * c.tone.f1 / mains:
+            continue  # all partials of a string that happens to be tuned to a harmonic are harmonics
+        off = np.abs(hz - mains * np.maximum(np.rint(hz / mains), 1))
+        if weight[off < np.minimum(OF_MAINS * hz, OF_MAINS_HZ)].sum() > NEARLY_ALL * weight.sum():
+            return True
+    return False
+
+
+def decays(x: Samples, rate: float, c: Candidate, start: float, until: float) -> bool:
+    """Tells a string that rings from hum that stays."""
+    numbers = np.array([n for n, _, _ in c.tone.matched][:6])
+    t, power = envelope(
+        x, rate, start, min(until, start + 2.0), partial_hz(c.tone.f1, c.tone.stretch, numbers), c.tone.f1
+    )
+    if len(t) < 4:
+        return False
+    slope = np.polyfit(t, 10 * np.log10(power.sum(axis=1) + 1e-14), 1)[0]
+    return bool(slope < -HUM_DECAY_DB)
