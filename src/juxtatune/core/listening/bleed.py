@@ -43,7 +43,10 @@ def without_bleed(found: list[Candidate], targets: Targets) -> list[Candidate]:
     if np.sum(level > -ALIKE_DB) <= FEW:
         # a short take says little of the player: what is softer must be heard well to be his
         strings = [s if c.tone.score > CONVINCING else None for c, s in zip(found, strings, strict=True)]
-        keep &= (level > -(ODD_DB if targets.tuning is None else ALIKE_DB)) | on_string | sure
+        if targets.tuning is None:
+            keep &= (level > -ODD_DB) | sure
+        elif on_string.sum() <= FEW:
+            keep &= (level > -ALIKE_DB) | on_string
     keep &= ~_another_player(level, strings, targets)
     return [c for c, kept in zip(found, keep, strict=True) if kept]
 
