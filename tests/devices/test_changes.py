@@ -38,7 +38,7 @@ def test_a_sink_of_another_rate(pulse, tmp_path, rate) -> None:  # noqa: F811
     pactl(pulse, "load-module", "module-null-sink", "sink_name=other", f"rate={rate}")
     pactl(pulse, "set-default-source", "other.monitor")
     path, f1 = wave(tmp_path, rate=rate)
-    process = listen(pulse, seconds=6.0)
+    process = listen(pulse, seconds=9.0)
     wait_until_it_listens(pulse)
     subprocess.run(["paplay", "--device=other", str(path)], env=pulse, check=True, capture_output=True)
     only_a2(heard(process), f1)
