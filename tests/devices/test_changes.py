@@ -38,10 +38,15 @@ def test_a_sink_of_another_rate(pulse, tmp_path, rate) -> None:  # noqa: F811
     pactl(pulse, "load-module", "module-null-sink", "sink_name=other", f"rate={rate}")
     pactl(pulse, "set-default-source", "other.monitor")
     path, f1 = wave(tmp_path, rate=rate)
-    process = listen(pulse, seconds=9.0)
-    wait_until_it_listens(pulse)
-    subprocess.run(["paplay", "--device=other", str(path)], env=pulse, check=True, capture_output=True)
-    only_a2(heard(process), f1)
+    rows: list[dict] = []
+    for _ in range(3):  # a busy machine drops blocks, and a pluck with a gap in it is not read
+        process = listen(pulse, seconds=6.0)
+        wait_until_it_listens(pulse)
+        subprocess.run(["paplay", "--device=other", str(path)], env=pulse, check=True, capture_output=True)
+        rows = heard(process)
+        if rows:
+            break
+    only_a2(rows, f1)
 
 
 def test_a_remapped_source_brings_one_channel(pulse, tmp_path) -> None:  # noqa: F811
