@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from juxtatune.core.listening.harmonic import Tone, candidates
+from juxtatune.core.listening.harmonic import Tone, likeliest
 from juxtatune.core.listening.peaks import Peaks, new_peaks
 from juxtatune.core.listening.project import hann, project
 from juxtatune.core.listening.source import Samples
@@ -51,10 +51,10 @@ def picked_again(
     if begin + length > len(x):
         return None
     peaks = new_peaks(x[begin : begin + length], None, rate)
-    tones = candidates(peaks)
-    if not tones or tones[0].score < (RICH_SCORE if tones[0].rich else LEAST_SCORE):
+    tone = likeliest(peaks)
+    if tone is None or tone.score < (RICH_SCORE if tone.rich else LEAST_SCORE):
         return None
-    return (tones[0], peaks) if _jumps(x, rate, tones[0], (since, onset, following), least, over) else None
+    return (tone, peaks) if _jumps(x, rate, tone, (since, onset, following), least, over) else None
 
 
 def _jumps(

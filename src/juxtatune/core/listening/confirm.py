@@ -131,7 +131,7 @@ def rather(x: Samples, rate: float, c: Candidate, until: float, targets: Targets
 
 def _strange(tone: Tone, targets: Targets) -> float:
     """What a tone's score loses for lying away from where the strings are tuned, or may still be."""
-    if not any(low <= tone.f1 <= high for low, high in targets.ranges_hz() or []):
+    if not any(low <= tone.f1 <= high for low, high in targets.ranges_hz or []):
         return NOWHERE
     if targets.source is not None or targets.tuning is None:
         return 0.0

@@ -18,6 +18,7 @@ from juxtatune.core.listening.peaks import Peaks
 LOWEST_F0, HIGHEST_F0 = 26.0, 1450.0
 RICH, RICH_LOW = 6.0, 6  # in weight; of the first eight partials
 RICHER, RICHER_LOW = 15.0, 4  # the same where some lie upon what sounded before
+F = NDArray[np.float64]
 
 
 @dataclass(frozen=True)
@@ -48,8 +49,20 @@ class Tone:
 
 def candidates(peaks: Peaks, ranges: list[tuple[float, float]] | None = None) -> list[Tone]:
     """Tones that could explain the peaks, best first; `ranges` in Hz limit the fundamentals."""
-    if len(peaks) == 0:
-        return []
+    f1, stretch, scores, number = _found(peaks, ranges)
+    return [_tone(peaks, f1[k], stretch[k], scores[k], number[k]) for k in np.argsort(-scores, kind="stable")]
+
+
+def likeliest(peaks: Peaks, ranges: list[tuple[float, float]] | None = None) -> Tone | None:
+    """The first of the candidates."""
+    f1, stretch, scores, number = _found(peaks, ranges)
+    if len(scores) == 0:
+        return None
+    k = int(np.argmax(scores))
+    return _tone(peaks, f1[k], stretch[k], scores[k], number[k])
+
+
+def _found(peaks: Peaks, ranges: list[tuple[float, float]] | None) -> tuple[F, F, F, NDArray[np.int64]]:
     order = np.argsort(-peaks.weight, kind="stable")[:10]
     proposals = np.sort((peaks.hz[order][:, None] / np.arange(1, 13)[None, :]).ravel())
     allowed = (proposals > LOWEST_F0) & (proposals < HIGHEST_F0)
@@ -58,10 +71,10 @@ def candidates(peaks: Peaks, ranges: list[tuple[float, float]] | None = None) ->
         for low, high in ranges:
             inside |= (proposals >= low) & (proposals <= high)
         allowed &= inside
-    f1, stretch, scores, number = matching.best_tones(
+    found: tuple[F, F, F, NDArray[np.int64]] = matching.best_tones(
         peaks.hz, peaks.weight, peaks.powers, peaks.resolution, proposals[allowed]
     )
-    return [_tone(peaks, f1[k], stretch[k], scores[k], number[k]) for k in np.argsort(-scores, kind="stable")]
+    return found
 
 
 def score_tone(peaks: Peaks, f1: float) -> Tone | None:
@@ -74,10 +87,7 @@ def score_tone(peaks: Peaks, f1: float) -> Tone | None:
 
 
 def _tone(peaks: Peaks, f1: float, stretch: float, score: float, number: NDArray[np.int64]) -> Tone:
-    rows = [
-        (n, hz, weight)
-        for n, hz, weight in zip(number.tolist(), peaks.hz.tolist(), peaks.weight.tolist(), strict=True)
-        if n
-    ]
-    power = float(peaks.powers[number > 0].sum())
-    return Tone(float(f1), float(stretch), float(score), tuple(sorted(rows)), power)
+    own = np.flatnonzero(number)
+    columns = (number[own].tolist(), peaks.hz[own].tolist(), peaks.weight[own].tolist())
+    power = float(peaks.powers[own].sum())
+    return Tone(float(f1), float(stretch), float(score), tuple(zip(*columns, strict=True)), power)

@@ -8,12 +8,10 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
-_jit = nb.njit(cache=True, nogil=True)
+_jit = nb.njit(cache=True, nogil=True, error_model="numpy")
 COMMON_STRETCH, MOST_STRETCH = 3e-4, 1e-3  # largest inharmonicity coefficients B that are looked for, in turn
-MOST_NUMBER = 60
-_N = np.arange(MOST_NUMBER + 1.0)
-ROOT = np.sqrt(_N)
-SHARPER_COMMON, SHARPER_MOST = (np.sqrt(1 + b * _N * _N) - 1 for b in (COMMON_STRETCH, MOST_STRETCH))
+# partials matched first, and then: a stiff string's 25th lies where an unstretched 27th would
+LOW, MORE, MOST_NUMBER = 7, (14, 30, 60), 60
 TOP = 10  # partials whose absence counts
 STIFFER = 0.02  # by which a stiff string must score better than a common one
 BEST = 24  # tones kept
@@ -24,30 +22,43 @@ SKIRT, SKIRT_REACH = 30.0, 0.2
 
 
 @_jit
-def match(hz, weight, resolution, f1, stretch, stiffest, most, number):
-    """Writes each peak's partial number, to `most`, into `number` (0: none); a partial takes its heaviest peak."""
-    owner = np.full(MOST_NUMBER + 1, -1, np.int64)
+def match(hz, weight, resolution, tone, stiffest, most, number):
+    """Writes each peak's partial number, to `most`, into `number` (0: none); a partial takes its heaviest peak.
+
+    `tone` is (f1, B). Returns whether all peaks were looked at, and none was beyond `most`.
+    """
+    f1, stretch = tone
+    highest = (most + 1) * f1 * np.sqrt((1 + stretch * (most + 1) ** 2) / (1 + stretch))
+    nearest = np.empty(np.searchsorted(hz, highest))
+    _nearest(hz, resolution, f1, stretch, stiffest, nearest)
     number[:] = 0
-    sharper = SHARPER_COMMON if stiffest == COMMON_STRETCH else SHARPER_MOST
-    share = 1.0 if stretch == 0.0 else 0.3
-    for k in range(len(hz)):
-        n = hz[k] / f1
-        if stretch > 0.0:
-            n /= np.sqrt((1 + stretch * n * n) / (1 + stretch))
-        n = max(1, int(round(n)))
-        if n > most:
-            break
-        partial = n * f1
-        if stretch > 0.0:
-            partial *= np.sqrt((1 + stretch * n * n) / (1 + stretch))
-        off = hz[k] - partial
-        slack = min(0.35 * resolution + 0.006 * f1 * ROOT[n], 0.2 * f1)
-        sharp = n * f1 * sharper[n] * share
-        if -slack < off < slack + min(sharp, 0.25 * f1) and (owner[n] < 0 or weight[k] > weight[owner[n]]):
-            if owner[n] >= 0:
-                number[owner[n]] = 0
-            owner[n] = k
+    last, owner = 0, -1
+    for k in range(len(nearest)):
+        n = int(nearest[k])
+        if abs(n) > most:
+            return False
+        if n > 0 and (n != last or weight[k] > weight[owner]):
+            if n == last:
+                number[owner] = 0
+            last, owner = n, k
             number[k] = n
+    return len(nearest) == len(hz)
+
+
+@_jit
+def _nearest(hz, resolution, f1, stretch, stiffest, nearest):
+    """The number of the partial next to each peak, below 0 where it does not lie upon it; no branches, so that the
+    processor takes several at once."""
+    half, reach, widest, sharpest = 0.35 * resolution, 0.006 * f1, 0.2 * f1, 0.25 * f1
+    share = 1.0 if stretch == 0.0 else 0.3
+    per_f1, p, q = 1 / f1, 1 / (1 + stretch), stretch / (1 + stretch)
+    for k in range(len(nearest)):
+        n = hz[k] * per_f1
+        n = max(1.0, np.rint(n / np.sqrt(p + q * n * n)))
+        off = hz[k] - n * f1 * np.sqrt(p + q * n * n)
+        slack = min(half + reach * np.sqrt(n), widest)
+        sharp = min(n * f1 * (np.sqrt(1 + stiffest * n * n) - 1) * share, sharpest)
+        nearest[k] = n if (off > -slack) & (off < slack + sharp) else -n
 
 
 @_jit
@@ -85,9 +96,24 @@ def score(hz, weight, power, resolution, f1, number):
 
     A string of common stiffness first: where any is allowed, stray peaks are taken for partials.
     """
-    value, refined, stretch = _score(hz, weight, power, resolution, f1, COMMON_STRETCH, number)
+    common = begin(hz, weight, resolution, f1, COMMON_STRETCH, number)
+    most = begin(hz, weight, resolution, f1, MOST_STRETCH, number)
+    return _go_on(hz, weight, power, resolution, common, most, number)
+
+
+@_jit
+def begin(hz, weight, resolution, f1, stiffest, number):
+    """(f1, B) by the low partials alone."""
+    match(hz, weight, resolution, (f1, 0.0), stiffest, LOW, number)
+    return refine(hz, weight, number, f1, stiffest)
+
+
+@_jit
+def _go_on(hz, weight, power, resolution, common, most, number):
+    """From both beginnings to the better score."""
+    value, refined, stretch = _score(hz, weight, power, resolution, common, COMMON_STRETCH, number)
     stiff = np.zeros(len(hz), np.int64)
-    other, refined_stiff, stretch_stiff = _score(hz, weight, power, resolution, f1, MOST_STRETCH, stiff)
+    other, refined_stiff, stretch_stiff = _score(hz, weight, power, resolution, most, MOST_STRETCH, stiff)
     if other > value + STIFFER:
         number[:] = stiff
         return other, refined_stiff, stretch_stiff
@@ -95,13 +121,31 @@ def score(hz, weight, power, resolution, f1, number):
 
 
 @_jit
-def _score(hz, weight, power, resolution, f1, stiffest, number):
-    stretch = 0.0
-    # low partials first: a stiff string's 25th lies where an unstretched 27th would
-    for most in (7, 14, 30, MOST_NUMBER):
-        match(hz, weight, resolution, f1, stretch, stiffest, most, number)
-        f1, stretch = refine(hz, weight, number, f1, stiffest)
-    match(hz, weight, resolution, f1, stretch, stiffest, MOST_NUMBER, number)
+def _settle(hz, weight, resolution, tone, stiffest, number):
+    """Matches and refines in turn, up to higher and higher partials. Returns (f1, B)."""
+    before = np.zeros(len(hz), np.int64)
+    for most in MORE:
+        whole = match(hz, weight, resolution, tone, stiffest, most, number)
+        f1, stretch = refine(hz, weight, number, tone[0], stiffest)
+        tone = f1, stretch
+        if whole and _equal(number, before):
+            return tone  # nothing would move any more
+        before[:] = number
+    match(hz, weight, resolution, tone, stiffest, MOST_NUMBER, number)
+    return tone
+
+
+@_jit
+def _equal(a, b):
+    for k in range(len(a)):
+        if a[k] != b[k]:
+            return False
+    return True
+
+
+@_jit
+def _score(hz, weight, power, resolution, tone, stiffest, number):
+    f1, stretch = _settle(hz, weight, resolution, tone, stiffest, number)
     present = np.zeros(MOST_NUMBER + 4)
     total = explained = 0.0
     top = 0
@@ -147,8 +191,17 @@ def best_tones(hz, weight, power, resolution, proposals):
     """
     scores, refined, bends = np.empty(len(proposals)), np.empty(len(proposals)), np.empty(len(proposals))
     matched = np.zeros((len(proposals), len(hz)), np.int64)
+    begun = np.empty((len(proposals), 4))
     for k in range(len(proposals)):
-        scores[k], refined[k], bends[k] = score(hz, weight, power, resolution, proposals[k], matched[k])
+        common = begin(hz, weight, resolution, proposals[k], COMMON_STRETCH, matched[k])
+        most = begin(hz, weight, resolution, proposals[k], MOST_STRETCH, matched[k])
+        begun[k] = common[0], common[1], most[0], most[1]
+        same = _same_row(begun, k)
+        if same < k:  # what begins alike ends alike
+            scores[k], refined[k], bends[k] = scores[same], refined[same], bends[same]
+            matched[k] = matched[same]
+        else:
+            scores[k], refined[k], bends[k] = _go_on(hz, weight, power, resolution, common, most, matched[k])
     count = kept = 0
     found, place = np.empty(BEST), np.empty(BEST)
     f1, stretch, value = np.empty(BEST), np.empty(BEST), np.empty(BEST)
@@ -171,6 +224,15 @@ def best_tones(hz, weight, power, resolution, proposals):
             numbers[row] = number
             kept = max(kept, row + 1)
     return f1[:kept], stretch[:kept], value[:kept], numbers[:kept]
+
+
+@_jit
+def _same_row(rows, k):
+    """The first row that equals row k, which may be itself."""
+    for j in range(k):
+        if _equal(rows[j], rows[k]):
+            return j
+    return k
 
 
 @_jit

@@ -45,16 +45,29 @@ def power_spectrum(x: Samples, size: int, bins: int | None = None) -> NDArray[np
     return np.asarray(z.real.astype(float) ** 2 + z.imag.astype(float) ** 2)
 
 
-def noise_floor(power: NDArray[np.float64], width: int) -> NDArray[np.float64]:
-    """Level between the peaks: a low quantile of stretches of `width` bins, scaled to the mean of noise."""
+def noise_floor(power: NDArray[np.float64], width: int, at: NDArray[np.int64]) -> NDArray[np.float64]:
+    """Level between the peaks, at bins `at`: a low quantile of stretches of `width` bins, scaled to the mean of noise."""
     count = max(1, len(power) // width)
     if count < 3:
-        return np.full(len(power), np.quantile(power, 0.3) / 0.357)
+        return np.full(len(at), np.quantile(power, 0.3) / 0.357)
     cut = np.partition(power[: count * width].reshape(count, width), int(0.3 * width), axis=1)
     # for exponentially distributed noise power the 30th percentile is 0.357 of the mean
     low = cut[:, int(0.3 * width)] / 0.357
     centres = (np.arange(count) + 0.5) * width
-    return np.interp(np.arange(len(power)), centres, low)
+    return np.interp(at, centres, low)
+
+
+def clear_tops(
+    power: NDArray[np.float64], width: int, low: int, high: int, above: float
+) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
+    """Bins from `low` to below `high` that are larger than those beside them and than `above` times the floor, and
+    the floor there."""
+    high = min(high, len(power) - 2)
+    middle = power[low:high]
+    at = np.flatnonzero((middle > power[low - 1 : high - 1]) & (middle >= power[low + 1 : high + 1])) + low
+    floor = noise_floor(power, width, at)
+    clear = power[at] > above * floor
+    return at[clear], floor[clear]
 
 
 def new_peaks(after: Samples, before: Samples | None, rate: float, keep: int = 40) -> Peaks:
@@ -65,29 +78,25 @@ def new_peaks(after: Samples, before: Samples | None, rate: float, keep: int = 4
     # whole stretches, one beyond the highest peak
     bins = (int(HIGHEST_HZ / step) // width + 3) * width
     power = power_spectrum(after, size, bins)
-    floor = noise_floor(power, width)
+    at, floor = clear_tops(power, width, int(LOWEST_HZ / step), int(HIGHEST_HZ / step), 10)
     reference = 3.0 * floor
     if before is not None and len(before) >= 64:
         old = power_spectrum(before, size, bins)
-        reference = reference + 1.5 * np.maximum(old, np.maximum(np.roll(old, 1), np.roll(old, -1)))
-    low, high = int(LOWEST_HZ / step), min(len(power) - 2, int(HIGHEST_HZ / step))
-    middle = power[low:high]
-    is_peak = (middle > power[low - 1 : high - 1]) & (middle >= power[low + 1 : high + 1])
-    at = np.flatnonzero(is_peak & (middle > 10 * floor[low:high])) + low
+        reference = reference + 1.5 * np.maximum(np.maximum(old[at - 1], old[at]), old[at + 1])
     if len(at) == 0:
         empty = np.zeros(0)
         return Peaks(empty, empty, empty, rate / len(after))
     level = 10 * np.log10(power[at] + 1e-30)
-    fresh = 10 * np.log10((power[at] + 1e-30) / (reference[at] + 1e-30))
+    fresh = 10 * np.log10((power[at] + 1e-30) / (reference + 1e-30))
     weight = np.clip(np.minimum(fresh, RANGE_DB + level - level.max()), 0, RANGE_DB) / RANGE_DB
     chosen = np.flatnonzero(weight > 0)
     if len(chosen) > keep:
         chosen = np.sort(chosen[np.argsort(-weight[chosen], kind="stable")[:keep]])
-    hz = _interpolate(power, at[chosen]) * step
+    hz = between_bins(power, at[chosen]) * step
     return Peaks(hz, weight[chosen], level[chosen], rate / len(after))
 
 
-def _interpolate(power: NDArray[np.float64], at: NDArray[np.int64]) -> NDArray[np.float64]:
+def between_bins(power: NDArray[np.float64], at: NDArray[np.int64]) -> NDArray[np.float64]:
     """Peak places between bins by a parabola through the log power."""
     a, b, c = (np.log(power[at + k] + 1e-30) for k in (-1, 0, 1))
     curve = a - 2 * b + c

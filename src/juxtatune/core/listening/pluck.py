@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 from juxtatune.core.music.notes import Note
 from juxtatune.core.music.pitch import ISO_16, Reference
@@ -35,6 +36,7 @@ class Targets:
             high = max(start + 0.5, target + BEYOND / 100)
         return low, high
 
+    @cached_property
     def ranges_hz(self) -> list[tuple[float, float]] | None:
         """Frequencies of all strings, or None when any note may come."""
         if self.tuning is None:

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from juxtatune.core.errors import CannotTell
 from juxtatune.core.listening.frames import to_working_rate
-from juxtatune.core.listening.peaks import noise_floor, power_spectrum
+from juxtatune.core.listening.peaks import between_bins, clear_tops, power_spectrum
 from juxtatune.core.listening.source import Samples
 
 FRAME_S, HOP_S = 0.37, 0.12
@@ -116,14 +116,9 @@ def _frame_peaks(frame: Samples, rate: float) -> tuple[F, F]:
     size = 1 << int(np.ceil(np.log2(len(frame) * 2)))
     power = power_spectrum(frame, size)
     step = rate / size
-    floor = noise_floor(power, int(150 / step) | 1)
-    low, high = int(LOW_HZ / step), min(int(HIGH_HZ / step), len(power) - 2)
-    at = np.arange(low, high)
-    at = at[(power[at] > power[at - 1]) & (power[at] >= power[at + 1])]
-    at = at[(power[at] > 40 * floor[at]) & (power[at] > 1e-4 * power.max())]
-    a, b, c = (np.log(power[at + k] + 1e-30) for k in (-1, 0, 1))
-    shift = 0.5 * (a - c) / np.minimum(a - 2 * b + c, -1e-9)
-    return (at + np.clip(shift, -0.5, 0.5)) * step, np.sqrt(power[at])
+    at, _ = clear_tops(power, int(150 / step) | 1, int(LOW_HZ / step), int(HIGH_HZ / step), 40)
+    at = at[power[at] > 1e-4 * power.max()]
+    return between_bins(power, at) * step, np.sqrt(power[at])
 
 
 def _is_multiple(hz: F, level: F, k: int) -> bool:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from juxtatune.core.listening.assign import place_pitch
-from juxtatune.core.listening.harmonic import Tone, candidates, score_tone
+from juxtatune.core.listening.harmonic import Tone, candidates, likeliest, score_tone
 from juxtatune.core.listening.partials import USUAL_STRETCH, fit_pluck
 from juxtatune.core.listening.peaks import Peaks, new_peaks
 from juxtatune.core.listening.pluck import Targets
@@ -87,7 +87,7 @@ def together(
     peaks = new_peaks(x, quiet[-len(x) :] if quiet is not None else None, rate)
     first = score_tone(peaks, hint) if hint is not None and len(peaks) else None
     if first is None or first.score < SURE_SCORE:
-        first = next(iter(candidates(peaks, targets.ranges_hz())), None)
+        first = likeliest(peaks, targets.ranges_hz)
     if first is None:
         return None
     mine = {hz for _, hz, _ in first.matched}
@@ -95,7 +95,7 @@ def together(
     others = rest.heard()
     if others.powers.sum() < AUDIBLE * first.power:
         return None
-    for tone in candidates(others, targets.ranges_hz()):
+    for tone in candidates(others, targets.ranges_hz):
         enough = len(tone.matched) >= 3 and min(n for n, _, _ in tone.matched) <= 2
         loud = tone.power > AUDIBLE * first.power
         strings = [place_pitch(targets.reference.pitch(hz), targets).string for hz in (first.f1, tone.f1)]
@@ -110,10 +110,9 @@ def _choose(peaks: Peaks, targets: Targets, hint: float | None) -> Tone | None:
         return None
     best = score_tone(peaks, hint) if hint is not None else None
     if best is None or best.score < 0.7 or abs(1200 * np.log2(best.f1 / (hint or 1.0))) > 120:
-        tones = candidates(peaks, targets.ranges_hz())
-        if not tones:
+        best = likeliest(peaks, targets.ranges_hz)
+        if best is None:
             return None
-        best = tones[0]
     enough = 3 if best.f1 < 500 else 2
     if best.score < LEAST_SCORE or len(best.matched) < enough or min(n for n, _, _ in best.matched) > 3:
         return None

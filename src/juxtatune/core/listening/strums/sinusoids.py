@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from juxtatune.core.listening import pencil
-from juxtatune.core.listening.peaks import noise_floor, power_spectrum
+from juxtatune.core.listening.peaks import clear_tops, power_spectrum
 from juxtatune.core.listening.source import Samples
 
 F = NDArray[np.float64]
@@ -75,10 +75,8 @@ def _bands(x: Samples, rate: float) -> F:
     size = 1 << int(np.ceil(np.log2(len(x) * 2)))
     power = power_spectrum(x, size)
     step = rate / size
-    floor = noise_floor(power, int(180 / step) | 1)
-    top = min(len(power) - 2, int(TOP_HZ / step))
-    at = np.flatnonzero((power[1:top] > power[: top - 1]) & (power[1:top] >= power[2 : top + 1])) + 1
-    strong = at[(power[at] > 12 * floor[at]) & (power[at] > power.max() * 3e-7)]
+    at, _ = clear_tops(power, int(180 / step) | 1, 1, int(TOP_HZ / step), 12)
+    strong = at[power[at] > power.max() * 3e-7]
     apart, taken = int(APART_HZ / step), np.zeros(len(power), bool)
     chosen = []
     for k in strong[np.argsort(-power[strong], kind="stable")]:
