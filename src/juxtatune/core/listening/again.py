@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from juxtatune.core.listening.harmonic import Tone, likeliest
+from juxtatune.core.listening.moving import frames, medians
 from juxtatune.core.listening.peaks import Peaks, new_peaks
 from juxtatune.core.listening.project import hann, project
 from juxtatune.core.listening.source import Samples
@@ -114,7 +115,7 @@ def _jump(
     earlier, _, second, third = z.transpose(1, 0, 2)
     foretold = second * np.exp(2j * np.pi * _exact(near, earlier, second, size, rate) * ahead / rate)
     off, size_of = np.abs(third - foretold), np.maximum(np.abs(third), np.abs(second)) + 1e-15
-    ways = np.median(off / size_of, axis=1), np.sqrt(np.sum(off**2, axis=1) / np.sum(size_of**2, axis=1))
+    ways = medians(off / size_of), np.sqrt(np.sum(off**2, axis=1) / np.sum(size_of**2, axis=1))
     return np.minimum(*ways), np.maximum(*ways), _power(third) / (_power(second) + 1e-30)
 
 
@@ -122,8 +123,8 @@ def _before(z: Z, hz: NDArray[np.floating], size: int, rate: float) -> tuple[F, 
     """Where partials heard a moment later were before (K, P), and which rows of them were sharp: as a pluck begins all
     are, and alike, if they rang. A short step tells without a turn too many."""
     moved = _exact(hz, z[:, 1], z[:, 2], size // SHORT, rate) / hz - 1
-    sharp = np.median(moved, axis=1)
-    alike = np.median(np.abs(moved - sharp[:, None]), axis=1) < ALIKE
+    sharp = medians(moved)
+    alike = medians(np.abs(moved - sharp[:, None])) < ALIKE
     were = alike & (np.abs(sharp) > SHARP) & (_power(z[:, 2]) > RANG * _power(z[:, 3]))
     return hz * (1 + np.where(were, sharp, 0.0))[:, None], were
 
@@ -144,5 +145,4 @@ def _partials(
     """Partials (P,) in `size` samples that begin a size before each of `at`, a short step before it, there and `ahead`
     samples later: (K, 4, P)."""
     starts = at[:, None] + np.array([-size, -(size // SHORT), 0, ahead])
-    frames = np.lib.stride_tricks.sliding_window_view(x, size)[starts.ravel()]
-    return project(frames, hann(size), hz, rate).reshape(len(at), 4, len(hz))
+    return project(frames(x, size, 1)[starts.ravel()], hann(size), hz, rate).reshape(len(at), 4, len(hz))

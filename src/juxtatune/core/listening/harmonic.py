@@ -8,6 +8,7 @@ Beauchamp (1994). Partials may be stretched by stiffness (Fletcher 1964).
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,21 +19,30 @@ from juxtatune.core.listening.peaks import Peaks
 LOWEST_F0, HIGHEST_F0 = 26.0, 1450.0
 RICH, RICH_LOW = 6.0, 6  # in weight; of the first eight partials
 RICHER, RICHER_LOW = 15.0, 4  # the same where some lie upon what sounded before
-F = NDArray[np.float64]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Tone:
-    """A fundamental in Hz with its score (0 to 1), its stretch B and the peaks that belong to it: (partial, Hz, weight).
-
-    `power` is what these peaks carry.
-    """
+    """A fundamental in Hz with its score (0 to 1), its stretch B, and the number of each of the peaks that is a partial
+    (0: it is not)."""
 
     f1: float
     stretch: float
     score: float
-    matched: tuple[tuple[int, float, float], ...]
-    power: float
+    peaks: Peaks
+    number: NDArray[np.int64]
+
+    @cached_property
+    def matched(self) -> tuple[tuple[int, float, float], ...]:
+        """The peaks that belong to it: (partial, Hz, weight)."""
+        own = np.flatnonzero(self.number)
+        columns = self.number[own], self.peaks.hz[own], self.peaks.weight[own]
+        return tuple(zip(*(c.tolist() for c in columns), strict=True))
+
+    @cached_property
+    def power(self) -> float:
+        """What these carry."""
+        return float(self.peaks.powers[self.number > 0].sum())
 
     @property
     def explained(self) -> float:
@@ -49,20 +59,15 @@ class Tone:
 
 def candidates(peaks: Peaks, ranges: list[tuple[float, float]] | None = None) -> list[Tone]:
     """Tones that could explain the peaks, best first; `ranges` in Hz limit the fundamentals."""
-    f1, stretch, scores, number = _found(peaks, ranges)
-    return [_tone(peaks, f1[k], stretch[k], scores[k], number[k]) for k in np.argsort(-scores, kind="stable")]
+    return sorted(_found(peaks, ranges), key=lambda tone: -tone.score)
 
 
 def likeliest(peaks: Peaks, ranges: list[tuple[float, float]] | None = None) -> Tone | None:
     """The first of the candidates."""
-    f1, stretch, scores, number = _found(peaks, ranges)
-    if len(scores) == 0:
-        return None
-    k = int(np.argmax(scores))
-    return _tone(peaks, f1[k], stretch[k], scores[k], number[k])
+    return max(_found(peaks, ranges), key=lambda tone: tone.score, default=None)
 
 
-def _found(peaks: Peaks, ranges: list[tuple[float, float]] | None) -> tuple[F, F, F, NDArray[np.int64]]:
+def _found(peaks: Peaks, ranges: list[tuple[float, float]] | None) -> list[Tone]:
     order = np.argsort(-peaks.weight, kind="stable")[:10]
     proposals = np.sort((peaks.hz[order][:, None] / np.arange(1, 13)[None, :]).ravel())
     allowed = (proposals > LOWEST_F0) & (proposals < HIGHEST_F0)
@@ -71,10 +76,11 @@ def _found(peaks: Peaks, ranges: list[tuple[float, float]] | None) -> tuple[F, F
         for low, high in ranges:
             inside |= (proposals >= low) & (proposals <= high)
         allowed &= inside
-    found: tuple[F, F, F, NDArray[np.int64]] = matching.best_tones(
+    f1, stretch, scores, number = matching.best_tones(
         peaks.hz, peaks.weight, peaks.powers, peaks.resolution, proposals[allowed]
     )
-    return found
+    columns = f1.tolist(), stretch.tolist(), scores.tolist()
+    return [Tone(*values, peaks, number[k]) for k, values in enumerate(zip(*columns, strict=True))]
 
 
 def score_tone(peaks: Peaks, f1: float) -> Tone | None:
@@ -83,11 +89,4 @@ def score_tone(peaks: Peaks, f1: float) -> Tone | None:
     value, refined, stretch = matching.score(
         peaks.hz, peaks.weight, peaks.powers, peaks.resolution, f1, number
     )
-    return _tone(peaks, refined, stretch, value, number) if number.any() else None
-
-
-def _tone(peaks: Peaks, f1: float, stretch: float, score: float, number: NDArray[np.int64]) -> Tone:
-    own = np.flatnonzero(number)
-    columns = (number[own].tolist(), peaks.hz[own].tolist(), peaks.weight[own].tolist())
-    power = float(peaks.powers[own].sum())
-    return Tone(float(f1), float(stretch), float(score), tuple(zip(*columns, strict=True)), power)
+    return Tone(refined, stretch, value, peaks, number) if number.any() else None
