@@ -8,7 +8,7 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
-_jit = nb.njit(cache=True, nogil=True)
+_jit = nb.njit(cache=True, nogil=True, error_model="numpy")
 FAR = 3.5  # in σ: what is further off counts for nothing
 LOOSE = 5e-5  # scatter of partials, about a tenth of a cent
 DISAGREE = 1.5e-4  # the same of a real guitar's partials, a quarter of a cent
@@ -135,33 +135,38 @@ def _joined(q, relative, variance, faint, free, prior, far, trusted):
 @_jit
 def gains(times, t, phase, weight, hz):
     """What a glide of each time (s) takes off the weighted squares of the phases (M, P) about a line each."""
-    out = np.empty(len(times))
-    along = np.empty(phase.shape)
+    count = len(hz)
     total, mean, spread = _moments(t, weight)
-    for j in range(len(hz)):
-        level = (weight[:, j] * phase[:, j]).sum() / total[j]
-        tilt = 0.0
-        for i in range(len(t)):
-            tilt += weight[i, j] * (t[i] - mean[j]) * phase[i, j]
-        for i in range(len(t)):
-            away = t[i] - mean[j]
-            along[i, j] = weight[i, j] * (phase[i, j] - level - tilt / spread[j] * away)
+    heavy, away, along = np.empty((count, len(t))), np.empty((count, len(t))), np.empty((count, len(t)))
+    for j in range(count):
+        heavy[j] = weight[:, j]
+        away[j] = t - mean[j]
+        level = (heavy[j] * phase[:, j]).sum() / total[j]
+        tilt = (heavy[j] * away[j] * phase[:, j]).sum() / spread[j]
+        along[j] = heavy[j] * (phase[:, j] - level - tilt * away[j])
+    out = np.empty(len(times))
     for k in range(len(times)):
-        tau = times[k]
-        shape = tau * (1 - np.exp(-t / tau))
+        shape = times[k] * (1 - np.exp(-t / times[k]))
         gain = strength = 0.0
-        for j in range(len(hz)):
-            level = tilt = square = reach = 0.0
-            for i in range(len(t)):
-                bent = weight[i, j] * shape[i]
-                level += bent
-                tilt += bent * (t[i] - mean[j])
-                square += bent * shape[i]
-                reach += along[i, j] * shape[i]
+        for j in range(count):
+            level, tilt, square, reach = _sums(heavy[j], away[j], along[j], shape)
             gain += hz[j] * reach
             strength += hz[j] ** 2 * (square - level**2 / total[j] - tilt**2 / spread[j])
         out[k] = gain**2 / max(strength, 1e-30)
     return out
+
+
+@nb.njit(cache=True, nogil=True, fastmath={"reassoc", "nsz"})
+def _sums(weight, away, along, shape):
+    """Sums over the frames, in any order, so that the processor takes several at once."""
+    level = tilt = square = reach = 0.0
+    for i in range(len(shape)):
+        bent = weight[i] * shape[i]
+        level += bent
+        tilt += bent * away[i]
+        square += bent * shape[i]
+        reach += along[i] * shape[i]
+    return level, tilt, square, reach
 
 
 @_jit
@@ -192,17 +197,19 @@ def slopes(t, phase, weight, hz, tau):
     level, slope = np.zeros(count), np.zeros(count)
     high, along = np.zeros(count), np.zeros(count)
     shape = tau * (1 - np.exp(-t / max(tau, 1e-9)))
-    for j in range(count):
-        for i in range(len(t)):
+    for i in range(len(t)):
+        for j in range(count):
             level[j] += weight[i, j] * phase[i, j]
             high[j] += weight[i, j] * shape[i]
-        level[j] /= total[j]
-        high[j] /= total[j]
-        for i in range(len(t)):
+    level /= total
+    high /= total
+    for i in range(len(t)):
+        for j in range(count):
             w = weight[i, j] * (t[i] - mean[j])
             slope[j] += w * (phase[i, j] - level[j])
             along[j] += w * (shape[i] - high[j])
-        slope[j] /= spread[j]
+    slope /= spread
+    for j in range(count):
         along[j] *= 2 * np.pi * hz[j] / spread[j]
     rest, bare = np.empty(phase.shape), np.empty(phase.shape)
     strength = reach = 0.0
