@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from juxtatune.core.listening.again import LEAST_JUMP, LEAST_JUMP_RISING, picked_again
-from juxtatune.core.listening.confirm import Candidate, confirm
+from juxtatune.core.listening.confirm import Candidate, confirm, hear
 from juxtatune.core.listening.lasting import decays, of_the_mains, sounds
 from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.source import Samples
@@ -65,11 +65,12 @@ def _heard_at(
     targets: Targets,
     before: list[Candidate],
 ) -> Candidate | None:
-    """The tone that begins at an onset; a weak one is looked at once more past the next."""
+    """The tone that begins at an onset; a weak one is looked at once more past the next, if anything begins at all."""
     t = times[k]
     at_once, ringing = t < AT_ONCE_S and not before, tuple(b.tone.f1 for b in before[-3:])
-    c = confirm(x, rate, t, following, targets, at_once, ringing)
-    if (c is None or c.tone.score < WEAK) and following - t < LOOK_S and k + 1 < len(times):
+    heard = hear(x, rate, t, following, targets, at_once, ringing)
+    c = heard.string
+    if heard.new and (c is None or c.tone.score < WEAK) and following - t < LOOK_S and k + 1 < len(times):
         longer = _confirmed_over(x, rate, t, times[k + 1 : k + 3], targets)
         return longer if c is None or (longer and longer.tone.score > c.tone.score + CLEARLY) else c
     return c

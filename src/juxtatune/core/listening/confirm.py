@@ -36,6 +36,17 @@ class Candidate:
     first: bool  # sounds from the very start of the recording
 
 
+@dataclass(frozen=True)
+class Heard:
+    """The string that begins at an onset, if one does, and whether anything begins that could be one."""
+
+    string: Candidate | None
+    new: bool
+
+
+NOTHING = Heard(None, False)
+
+
 def confirm(
     x: Samples,
     rate: float,
@@ -43,8 +54,20 @@ def confirm(
     following: float,
     targets: Targets,
     opening: bool = False,
-    ringing: tuple[float, ...] = (),
 ) -> Candidate | None:
+    """The string that begins to sound at an onset, told from what sounds there alone."""
+    return hear(x, rate, onset, following, targets, opening).string
+
+
+def hear(
+    x: Samples,
+    rate: float,
+    onset: float,
+    following: float,
+    targets: Targets,
+    opening: bool = False,
+    ringing: tuple[float, ...] = (),
+) -> Heard:
     """Checks that a string begins to sound at an onset; `following` is the time of the next candidate.
 
     `ringing` (Hz) are the strings that may still sound: one of them may just have been picked again.
@@ -52,7 +75,7 @@ def confirm(
     begin = onset + (0.0 if opening else 0.018)
     stop = min(begin + 0.3, max(following - 0.005, begin + 0.1), len(x) / rate)
     if stop - begin < 0.08:
-        return None
+        return NOTHING
     after = x[int(begin * rate) : int(stop * rate)]
     before_end = int(max(0.0, onset - 0.015) * rate)
     before = x[max(0, before_end - len(after)) : before_end] if not opening else None
@@ -68,11 +91,11 @@ def confirm(
         else:
             again = None
     if best is None or not _is_string(best):
-        return None
+        return Heard(None, bool(total))
     others = [t.score for t in total if abs(12 * np.log2(t.f1 / best.f1)) > 1.0]
     rang = again is None and _rang(best, ringing[-1:])
     level = _power(after, rate, best.f1) if rang else _own_power(best, peaks, ringing[-1:])
-    return Candidate(onset, best, max(others, default=0.0), level, opening)
+    return Heard(Candidate(onset, best, max(others, default=0.0), level, opening), True)
 
 
 def _power(part: Samples, rate: float, f1: float) -> float:
