@@ -20,6 +20,7 @@ SURE, CONVINCING, MOSTLY = 0.65, 0.5, 0.5  # in score, and of the soft ones
 NEAR = 0.75  # semitones from a target at which a string is usually found
 VAGUE = 2.0  # cents
 VAGUER = 3.0  # times as unsure as is usual here or on this string: a real guitar's partials disagree
+MUCH_VAGUER = 8.0  # the same in a take of a few plucks, of which one may be a string that disagrees more
 NOTHING = 15.0  # cents: what is less sure than that says nothing
 FAINT_DB = 10.0
 UPON, APART = 4.0, 75.0  # cents
@@ -127,9 +128,9 @@ def _is_partial(r: Reading, of: Reading) -> bool:
 def _faint(r: Reading, placed: list[Reading]) -> bool:
     """Whether in a short take a string that is well heard nowhere is far softer and vaguer than those that are the player's."""
     others = [q for q in placed if q is not r and q.level_db > r.level_db + FAINT_DB]
-    if not others or len(placed) > 2 * FEW or r.sigma_cents is None:
+    if not others or len(placed) > FEW or r.sigma_cents is None:
         return False
-    vague = max(VAGUE, VAGUER * _usual(others))
+    vague = max(VAGUE, MUCH_VAGUER * _usual(others))
     well = any(q.string == r.string and (q.sigma_cents or 0.0) <= vague for q in placed)
     return r.sigma_cents > vague and not well
 

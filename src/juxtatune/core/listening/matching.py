@@ -15,7 +15,8 @@ LOW, MORE, MOST_NUMBER = 7, (14, 30, 60), 60
 TOP = 10  # partials whose absence counts
 STIFFER = 0.02  # by which a stiff string must score better than a common one
 BEST = 24  # tones kept
-TRACE = 100.0  # in power
+TRACE, LITTLE = 100.0, 10.0  # in power
+OUT_OF_TUNE = 0.003  # of a pitch: five cents
 MISSING = 0.55  # penalty for partials that should be there and are not
 # a partial so much stronger (in power) has ripples beside it, in parts of f1
 SKIRT, SKIRT_REACH = 30.0, 0.2
@@ -245,18 +246,24 @@ def _known(known, count, x, width):
 
 @_jit
 def _raised(hz, weight, power, resolution, tone, number):
-    """A tone (score, f1, B), or its multiple, when partials that are none of it are but a trace."""
+    """A tone (score, f1, B), or its multiple, when partials that are none of it are but a trace, or little and out of
+    tune with it."""
     value, f1, stretch = tone
     other = np.zeros(len(hz), np.int64)
     for m in (4, 3, 2):
-        on = off = 0.0
+        on = off = sharp = flat = 0.0
         for k in range(len(hz)):
-            if number[k] > 0:
-                if number[k] % m == 0:
+            n = number[k]
+            if n > 0:
+                away = hz[k] / (n * f1 * np.sqrt((1 + stretch * n * n) / (1 + stretch))) - 1
+                if n % m == 0:
                     on += power[k]
+                    sharp += power[k] * away
                 else:
                     off += power[k]
-        if on > 0 and on >= TRACE * off:
+                    flat += power[k] * away
+        apart = abs(sharp / on - flat / off) if on > 0 and off > 0 else 0.0
+        if on > 0 and on >= (LITTLE if apart > OUT_OF_TUNE else TRACE) * off:
             up, f1_up, stretch_up = score(hz, weight, power, resolution, m * f1, other)
             if other.any():
                 number[:] = other
