@@ -25,6 +25,7 @@ NOTHING = 15.0  # cents: what is less sure than that says nothing
 FAINT_DB = 10.0
 UPON, APART = 4.0, 75.0  # cents
 RINGS_ON_S = 0.15  # longer than damping takes: so it was not damped for the next
+ELSEWHERE = 20.0  # cents: further from where it was no string is picked again
 AGAIN_S = 0.1  # at most between the end of a reading and the next pluck of its string
 ASTRAY, FOUND = 150.0, 100.0  # cents from a target: far off, and near enough to be it
 
@@ -112,8 +113,16 @@ def without_strays(heard: list[Reading], targets: Targets) -> list[Reading]:
     return [
         r for r in heard
         if not any(_rings_over(q, r) and (_astray(r, placed) or _is_partial(r, q)) for q in placed)
-        and not _faint(r, placed)
+        and not _faint(r, placed) and not any(_left_of(q, r) for q in placed)
     ]  # fmt: skip
+
+
+def _left_of(q: Reading, r: Reading) -> bool:
+    """Whether what seems to be a string picked again is but what a room leaves of it: far softer, and of no clear pitch."""
+    if r.string != q.string or r.sigma_cents is None or r.cents is None or q.cents is None:
+        return False
+    follows = abs(q.end - r.start) < AGAIN_S and r.level_db < q.level_db - FAINT_DB
+    return follows and r.sigma_cents > (VAGUE if abs(r.cents - q.cents) > ELSEWHERE else NOTHING)
 
 
 def _is_partial(r: Reading, of: Reading) -> bool:

@@ -6,7 +6,7 @@ import numpy as np
 
 from juxtatune.core.listening.again import LEAST_JUMP, LEAST_JUMP_RISING, picked_again
 from juxtatune.core.listening.confirm import Candidate, confirm, hear
-from juxtatune.core.listening.lasting import decays, of_the_mains, sounds
+from juxtatune.core.listening.lasting import decays, of_the_mains, sounds, vanishes
 from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.source import Samples
 
@@ -16,6 +16,7 @@ ECHO_S, LATE_ECHO_S, FAINT = 0.16, 0.27, 0.6  # after its onset, and below which
 WEAK, CLEARLY = 0.45, 0.2  # in score: what a longer look may hear as another tone, and by how much better
 AT_ONCE_S, SHORTEST_OPENING_S = 0.02, 0.12
 OPENING_S, LONG_OPENING_S = 2.0, 0.5  # in which a string that rings from the start falls
+SHORT_S = 0.6  # in which a string may not have begun to fall
 FRESH = 0.3  # weight of a low partial that no swelling of a ringing string reaches
 RISING = 2.0  # weight of new partials that only a pluck brings: beating brings a third of it
 
@@ -34,7 +35,7 @@ def confirmed(
     for k in range(len(times)):
         following = _following(times, k, len(x) / rate)
         c = _heard_at(x, rate, times, k, following, targets, out)
-        if c is None or (of_the_mains(c) and not decays(x, rate, c, times[k], following)):
+        if c is None or (of_the_mains(c) and not _ends(x, rate, c, following)):
             continue
         if out and _echoes(out[-1], c):
             continue
@@ -46,6 +47,12 @@ def confirmed(
                 out.pop()
         out.append(c)
     return out
+
+
+def _ends(x: Samples, rate: float, c: Candidate, following: float) -> bool:
+    """Whether a tone falls until the next onset, or is cut short there: hum stays."""
+    short = following - c.onset < SHORT_S
+    return decays(x, rate, c, c.onset, following) or (short and vanishes(x, rate, c, following))
 
 
 def _following(times: list[float], k: int, end: float) -> float:

@@ -12,7 +12,9 @@ from juxtatune.core.listening.project import hann, project
 from juxtatune.core.listening.source import Samples
 
 OF_MAINS, OF_MAINS_HZ, NEARLY_ALL = 0.003, 1.5, 0.8  # from a multiple; of the weight
+ABOUT = 0.006  # how well a short look tells a low tone
 HUM_DECAY_DB = 1.0  # a string loses at least this much in a second
+LOOK_S, GONE = 0.1, 0.1  # before and after a moment, and in power
 
 
 def sounds(x: Samples, rate: float, c: Candidate, begin: float, end: float) -> bool:
@@ -29,7 +31,7 @@ def sounds(x: Samples, rate: float, c: Candidate, begin: float, end: float) -> b
 
 def of_the_mains(c: Candidate) -> bool:
     """True at the frequencies of hum, which no string is tuned to this closely by chance, nor have all its partials."""
-    if any(abs(c.tone.f1 / (n * mains) - 1) < OF_MAINS for mains in MAINS_HZ for n in (1, 2)):
+    if any(abs(c.tone.f1 / (n * mains) - 1) < ABOUT for mains in MAINS_HZ for n in (1, 2)):
         return True
     _, hz, weight = (np.array(column) for column in zip(*c.tone.matched, strict=True))
     for mains in MAINS_HZ:
@@ -51,3 +53,14 @@ def decays(x: Samples, rate: float, c: Candidate, start: float, until: float) ->
         return False
     slope = np.polyfit(t, 10 * np.log10(power.sum(axis=1) + 1e-14), 1)[0]
     return bool(slope < -HUM_DECAY_DB)
+
+
+def vanishes(x: Samples, rate: float, c: Candidate, at: float) -> bool:
+    """Whether a tone is gone soon after a moment, as a damped string is and hum never."""
+    hz = np.array([f for _, f, _ in c.tone.matched][:6])
+    size, before, after = (int(s * rate) for s in (LOOK_S, at - 0.02 - LOOK_S, at + 0.05))
+    if before < 0 or after + size > len(x):
+        return False
+    z = project(np.stack([x[before : before + size], x[after : after + size]]), hann(size), hz, rate)
+    there, then = np.sum(np.abs(z) ** 2, axis=1)
+    return bool(then < GONE * there)
