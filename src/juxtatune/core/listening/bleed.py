@@ -49,7 +49,7 @@ def without_bleed(found: list[Candidate], targets: Targets) -> list[Candidate]:
             keep &= (level > -ODD_DB) | sure
         elif on_string.sum() <= FEW:
             keep &= (level > -ALIKE_DB) | on_string
-    keep &= ~_another_player(level, strings, targets)
+    keep &= ~_another_player(level, strings, sure, targets)
     return [c for c, kept in zip(found, keep, strict=True) if kept]
 
 
@@ -80,9 +80,9 @@ def _string(c: Candidate, targets: Targets) -> int | None:
 
 
 def _another_player(
-    level: NDArray[np.floating], strings: list[int | None], targets: Targets
-) -> NDArray[np.bool_]:
-    """Marks the quiet side of a gap in the levels, unless it is what the loud side lacks."""
+    level: NDArray[np.floating], strings: list[int | None], sure: Mask, targets: Targets
+) -> Mask:
+    """Marks the quiet side of a gap in the levels, unless it is what the loud side lacks, or the one string that it lacks."""
     none = np.zeros(len(level), bool)
     rising = np.sort(level)
     gaps = np.diff(rising)
@@ -99,7 +99,11 @@ def _another_player(
         return none  # a band beside the player is not heard once, and not on his string
     own = sum(s is not None and s not in loud for s in members)
     few = len(members) <= len(targets.tuning.pitches)
-    return none if few and own >= 0.5 * len(members) else quiet
+    if few and own >= 0.5 * len(members):
+        return none
+    lacking = len(loud - {None}) >= 0.5 * len(targets.tuning.pitches)
+    once = [s is not None and s not in loud and members.count(s) == 1 for s in strings]
+    return quiet & ~(lacking & sure & np.array(once))
 
 
 def without_strays(heard: list[Reading], targets: Targets) -> list[Reading]:

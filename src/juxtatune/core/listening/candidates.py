@@ -13,9 +13,11 @@ from juxtatune.core.listening.source import Samples
 LOOK_S = 0.3  # what a tone is best told by
 LOUDER = 6.0  # in power: what sounds so much louder is no echo of what was heard before
 ECHO_S, LATE_ECHO_S, FAINT = 0.16, 0.27, 0.6  # after its onset, and below which score
+HIGHEST_ECHO = 6.5  # times the pitch: higher up any tone is near one of another's partials
 WEAK, CLEARLY = 0.45, 0.2  # in score: what a longer look may hear as another tone, and by how much better
 AT_ONCE_S, SHORTEST_OPENING_S = 0.02, 0.12
 OPENING_S, LONG_OPENING_S = 2.0, 0.5  # in which a string that rings from the start falls
+ABOVE_MAINS_HZ = 90.0
 SHORT_S = 0.6  # in which a string may not have begun to fall
 FRESH = 0.3  # weight of a low partial that no swelling of a ringing string reaches
 RISING = 2.0  # weight of new partials that only a pluck brings: beating brings a third of it
@@ -50,9 +52,11 @@ def confirmed(
 
 
 def _ends(x: Samples, rate: float, c: Candidate, following: float) -> bool:
-    """Whether a tone falls until the next onset, or is cut short there: hum stays."""
-    short = following - c.onset < SHORT_S
-    return decays(x, rate, c, c.onset, following) or (short and vanishes(x, rate, c, following))
+    """Whether a tone falls until the next onset or, above the mains, in the next seconds, or is cut short there: hum stays."""
+    looks = (following, c.onset + OPENING_S if c.tone.f1 > ABOVE_MAINS_HZ else following)
+    if any(decays(x, rate, c, c.onset, until) for until in looks):
+        return True
+    return following - c.onset < SHORT_S and vanishes(x, rate, c, following)
 
 
 def _following(times: list[float], k: int, end: float) -> float:
@@ -145,4 +149,4 @@ def same_pitch(a: Candidate, b: Candidate) -> bool:
 def _same_tone(a: Candidate, b: Candidate) -> bool:
     """True when one could be taken for a partial of the other."""
     ratio = max(a.tone.f1, b.tone.f1) / min(a.tone.f1, b.tone.f1)
-    return abs(1200 * np.log2(ratio / round(ratio))) < 30
+    return ratio < HIGHEST_ECHO and abs(1200 * np.log2(ratio / round(ratio))) < 30

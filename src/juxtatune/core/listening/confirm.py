@@ -18,6 +18,7 @@ LEAST_SCORE = 0.42
 RICH_SCORE = 0.25
 SURE_SCORE = 0.75  # above it a tone of new partials is not doubted
 CLEARER = 0.3  # in score: so it is picked again itself, and not its octave
+LEAST_SHARE = 0.5  # of the power of what is new: so what jumps is not just the band under it
 BETTER = 0.1  # in score: so another octave is heard when other strings are taken away
 NEAR = 0.75  # semitones from a string's target
 SHARED = 0.01  # a higher string so close to a partial shares it
@@ -116,7 +117,8 @@ def _own_power(tone: Tone, peaks: Peaks, ringing: tuple[float, ...]) -> float:
 
 def _takes_over(again: Tone, best: Tone, ringing: tuple[float, ...]) -> bool:
     """Whether a tone that jumps is the one picked, and not a lower one that rings under it."""
-    return _rang(again, ringing) and (again.score > best.score + CLEARER or not _is_multiple(best, again))
+    clearer = again.score > best.score + CLEARER or not _is_multiple(best, again)
+    return clearer and _rang(again, ringing) and again.power > LEAST_SHARE * best.power
 
 
 def _rang(tone: Tone, ringing: tuple[float, ...]) -> bool:

@@ -16,6 +16,7 @@ TOP = 10  # partials whose absence counts
 STIFFER = 0.02  # by which a stiff string must score better than a common one
 BEST = 24  # tones kept
 TRACE, LITTLE = 100.0, 10.0  # in power
+HIGHEST_RAISE = 8  # times the pitch
 OUT_OF_TUNE = 0.003  # of a pitch: five cents
 MISSING = 0.55  # penalty for partials that should be there and are not
 # a partial so much stronger (in power) has ripples beside it, in parts of f1
@@ -250,7 +251,7 @@ def _raised(hz, weight, power, resolution, tone, number):
     tune with it."""
     value, f1, stretch = tone
     other = np.zeros(len(hz), np.int64)
-    for m in (4, 3, 2):
+    for m in range(HIGHEST_RAISE, 1, -1):
         on = off = sharp = flat = 0.0
         for k in range(len(hz)):
             n = number[k]
@@ -263,7 +264,8 @@ def _raised(hz, weight, power, resolution, tone, number):
                     off += power[k]
                     flat += power[k] * away
         apart = abs(sharp / on - flat / off) if on > 0 and off > 0 else 0.0
-        if on > 0 and on >= (LITTLE if apart > OUT_OF_TUNE else TRACE) * off:
+        trace = TRACE if m <= 4 else np.inf
+        if on > 0 and on >= (LITTLE if apart > OUT_OF_TUNE else trace) * off:
             up, f1_up, stretch_up = score(hz, weight, power, resolution, m * f1, other)
             if other.any():
                 number[:] = other
