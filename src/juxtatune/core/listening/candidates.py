@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from juxtatune.core.listening.again import LEAST_JUMP, LEAST_JUMP_RISING, picked_again
-from juxtatune.core.listening.confirm import Candidate, confirm, hear
+from juxtatune.core.listening.confirm import BETTER, Candidate, confirm, hear, is_multiple
 from juxtatune.core.listening.lasting import decays, of_the_mains, sounds, vanishes
 from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.source import Samples
@@ -83,8 +83,14 @@ def _heard_at(
     c = heard.string
     if heard.new and (c is None or c.tone.score < WEAK) and following - t < LOOK_S and k + 1 < len(times):
         longer = _confirmed_over(x, rate, t, times[k + 1 : k + 3], targets)
-        return longer if c is None or (longer and longer.tone.score > c.tone.score + CLEARLY) else c
+        return longer if c is None or (longer and _clearer(longer, c)) else c
     return c
+
+
+def _clearer(longer: Candidate, c: Candidate) -> bool:
+    """Whether a longer look hears another tone clearly better, or another octave by some."""
+    octave = is_multiple(longer.tone, c.tone) or is_multiple(c.tone, longer.tone)
+    return longer.tone.score > c.tone.score + (BETTER if octave else CLEARLY)
 
 
 def _known(x: Samples, rate: float, c: Candidate, following: float, before: Candidate) -> bool | None:

@@ -16,6 +16,8 @@ from juxtatune.core.listening.source import Samples
 
 LEAST_SCORE = 0.42
 RICH_SCORE = 0.25
+LEAST_LOUD = 0.15  # where it carries most of the power
+NEW, AUDIBLE, FILLS = 0.1, 0.02, 0.75  # in weight and in parts of the power
 SURE_SCORE = 0.75  # above it a tone of new partials is not doubted
 CLEARER = 0.3  # in score: so it is picked again itself, and not its octave
 LEAST_SHARE = 0.5  # of the power of what is new: so what jumps is not just the band under it
@@ -84,14 +86,14 @@ def hear(
     total = candidates(peaks) if len(peaks) >= 2 else []
     best = _preferred(total, targets) if total else None
     again = None
-    if best is None or not _is_string(best) or (best.score < SURE_SCORE and ringing):
-        alone = best is None or not _is_string(best)
+    if best is None or not _is_string(best, targets) or (best.score < SURE_SCORE and ringing):
+        alone = best is None or not _is_string(best, targets)
         again = picked_again(x, rate, onset, following, over=not alone)
         if again is not None and (alone or best is None or _takes_over(again[0], best, ringing)):
             best, peaks = again
         else:
             again = None
-    if best is None or not _is_string(best):
+    if best is None or not _is_string(best, targets):
         return Heard(None, bool(total))
     others = [t.score for t in total if abs(12 * np.log2(t.f1 / best.f1)) > 1.0]
     rang = again is None and _rang(best, ringing[-1:])
@@ -117,7 +119,7 @@ def _own_power(tone: Tone, peaks: Peaks, ringing: tuple[float, ...]) -> float:
 
 def _takes_over(again: Tone, best: Tone, ringing: tuple[float, ...]) -> bool:
     """Whether a tone that jumps is the one picked, and not a lower one that rings under it."""
-    clearer = again.score > best.score + CLEARER or not _is_multiple(best, again)
+    clearer = again.score > best.score + CLEARER or not is_multiple(best, again)
     return clearer and _rang(again, ringing) and again.power > LEAST_SHARE * best.power
 
 
@@ -136,12 +138,13 @@ def _preferred(tones: list[Tone], targets: Targets) -> Tone:
     above = [
         t for t in tones
         if t.power > MOSTLY * most and t.score > best.score - CLOSE
-        and _strange(t, targets) <= _strange(best, targets) and _is_multiple(t, best)
+        and _strange(t, targets) <= _strange(best, targets) and is_multiple(t, best)
     ]  # fmt: skip
     return max(above, key=lambda t: t.score, default=best)
 
 
-def _is_multiple(tone: Tone, of: Tone) -> bool:
+def is_multiple(tone: Tone, of: Tone) -> bool:
+    """Whether one tone is an octave, a twelfth or two octaves above another."""
     ratio = tone.f1 / of.f1
     return 1.5 < ratio < 4.5 and abs(ratio - round(ratio)) < 0.03
 
@@ -151,7 +154,7 @@ def rather(x: Samples, rate: float, c: Candidate, until: float, targets: Targets
     other = confirm(x, rate, c.onset, until, targets)
     if other is None or other.tone.score < c.tone.score + BETTER:
         return None
-    return other if _is_multiple(other.tone, c.tone) or _is_multiple(c.tone, other.tone) else None
+    return other if is_multiple(other.tone, c.tone) or is_multiple(c.tone, other.tone) else None
 
 
 def _strange(tone: Tone, targets: Targets) -> float:
@@ -164,9 +167,21 @@ def _strange(tone: Tone, targets: Targets) -> float:
     return 0.0 if min(abs(pitch - p) for p in targets.tuning.pitches) < NEAR else ODD
 
 
-def _is_string(tone: Tone) -> bool:
-    """A string has several partials, low ones among them, that explain most of what is new."""
+def _is_string(tone: Tone, targets: Targets) -> bool:
+    """A string has several partials, low ones among them, that explain most of what is new, in number or in power."""
     numbers = [n for n, _, _ in tone.matched]
     enough = 3 if tone.f1 < 500 else 2
     least = RICH_SCORE if tone.rich else LEAST_SCORE
-    return tone.score >= least and len(numbers) >= enough and min(numbers) <= 3 and tone.explained >= 0.8
+    if len(numbers) < enough or min(numbers) > 3 or tone.explained < 0.8:
+        return False
+    return tone.score >= least or (tone.score >= LEAST_LOUD and _fills(tone, targets))
+
+
+def _fills(tone: Tone, targets: Targets) -> bool:
+    """Whether a tone on its string carries most of the power of what is new, by its low partials."""
+    if targets.tuning is None or targets.source is not None or _strange(tone, targets) > 0:
+        return False
+    power = tone.peaks.powers * (tone.peaks.weight > NEW)
+    own = power[tone.number > 0].sum()
+    low = (tone.number > 0) & (tone.number <= 4) & (power > AUDIBLE * own)
+    return own > 0 and np.sum(low) >= 3 and own > FILLS * power.sum()
