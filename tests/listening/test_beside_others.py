@@ -76,6 +76,17 @@ def test_a_loud_tone_that_is_out_of_tune_with_the_bass_under_it_is_heard_itself(
     assert tone is not None and tone.f1 == pytest.approx(string[0], rel=1e-3)
 
 
+@pytest.mark.parametrize(("count", "seed"), [(40, 1), (60, 0)])
+def test_a_string_that_carries_the_power_is_heard_among_many_soft_tones(count, seed) -> None:
+    r = np.random.default_rng(seed)
+    string = sounds.string_tone(r, 83.5, RATE, 2.2, 6e-5, 3, 0.1, position=0.25)
+    t = np.arange(len(string)) / RATE
+    many = [np.sin(2 * np.pi * f * t + r.uniform(0, 6)) for f in r.uniform(150, 3000, count)]
+    tone = 0.3 * string + 0.3 * 10 ** (-26 / 20) * np.sum(many, axis=0) * np.exp(-t * 1.5)
+    (heard,) = analyse(np.concatenate([np.zeros(RATE // 2), tone, np.zeros(RATE // 4)]), RATE, STANDARD)
+    assert heard.string == 6 and abs(off(heard, 83.5)) < 0.3
+
+
 def candidate(at: float, hz: float, db: float, score: float = 0.9) -> Candidate:
     number = np.arange(1, 9)
     peaks = Peaks(hz * number, np.ones(8), np.full(8, db), 3.3)

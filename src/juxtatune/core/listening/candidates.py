@@ -79,9 +79,9 @@ def _heard_at(
     """The tone that begins at an onset; a weak one is looked at once more past the next, if anything begins at all."""
     t = times[k]
     at_once, ringing = t < AT_ONCE_S and not before, tuple(b.tone.f1 for b in before[-3:])
-    heard = hear(x, rate, t, following, targets, at_once, ringing)
-    c = heard.string
-    if heard.new and (c is None or c.tone.score < WEAK) and following - t < LOOK_S and k + 1 < len(times):
+    begun = hear(x, rate, t, following, targets, at_once, ringing)
+    c = begun.string
+    if begun.new and (c is None or c.tone.score < WEAK) and following - t < LOOK_S and k + 1 < len(times):
         longer = _confirmed_over(x, rate, t, times[k + 1 : k + 3], targets)
         return longer if c is None or (longer and _clearer(longer, c)) else c
     return c

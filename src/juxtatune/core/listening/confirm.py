@@ -40,14 +40,14 @@ class Candidate:
 
 
 @dataclass(frozen=True)
-class Heard:
+class Begun:
     """The string that begins at an onset, if one does, and whether anything begins that could be one."""
 
     string: Candidate | None
     new: bool
 
 
-NOTHING = Heard(None, False)
+NOTHING = Begun(None, False)
 
 
 def confirm(
@@ -70,7 +70,7 @@ def hear(
     targets: Targets,
     opening: bool = False,
     ringing: tuple[float, ...] = (),
-) -> Heard:
+) -> Begun:
     """Checks that a string begins to sound at an onset; `following` is the time of the next candidate.
 
     `ringing` (Hz) are the strings that may still sound: one of them may just have been picked again.
@@ -94,11 +94,11 @@ def hear(
         else:
             again = None
     if best is None or not _is_string(best, targets):
-        return Heard(None, bool(total))
+        return Begun(None, bool(total))
     others = [t.score for t in total if abs(12 * np.log2(t.f1 / best.f1)) > 1.0]
     rang = again is None and _rang(best, ringing[-1:])
     level = _power(after, rate, best.f1) if rang else _own_power(best, peaks, ringing[-1:])
-    return Heard(Candidate(onset, best, max(others, default=0.0), level, opening), True)
+    return Begun(Candidate(onset, best, max(others, default=0.0), level, opening), True)
 
 
 def _power(part: Samples, rate: float, f1: float) -> float:
