@@ -76,6 +76,21 @@ def test_a_loud_tone_that_is_out_of_tune_with_the_bass_under_it_is_heard_itself(
     assert tone is not None and tone.f1 == pytest.approx(string[0], rel=1e-3)
 
 
+def test_a_sample_that_goes_over_into_its_loop_is_not_picked_again() -> None:
+    # partials shift at the seam, and neither fall nor move any more
+    r, f1 = np.random.default_rng(3), 329.6
+    t = np.arange(int(2.5 * RATE)) / RATE
+    seam, before, after = 0.9, np.zeros(len(t)), np.zeros(len(t))
+    for n in range(1, 9):
+        size, phase = 0.2 / n, r.uniform(0, 6)
+        before += size * np.exp(-2 * t) * np.sin(2 * np.pi * n * f1 * t + phase)
+        after += size * np.exp(-2 * seam) * np.sin(2 * np.pi * n * f1 * t + phase + r.uniform(0.8, 1.2))
+    share = np.clip((t - seam) / 0.01, 0, 1)
+    tone = (1 - share) * before + share * after
+    heard = analyse(np.concatenate([np.zeros(RATE // 2), tone, np.zeros(RATE // 2)]), RATE, STANDARD)
+    assert [h.string for h in heard] == [1]
+
+
 @pytest.mark.parametrize(("count", "seed"), [(40, 1), (60, 0)])
 def test_a_string_that_carries_the_power_is_heard_among_many_soft_tones(count, seed) -> None:
     r = np.random.default_rng(seed)

@@ -20,6 +20,10 @@ LEAST_JUMP_RISING = 0.6  # the same where they grow
 STEADY_JUMP, STEADY_JUMP_RISING = 0.7, 0.4  # the same where they otherwise move less by this factor:
 STEADY_JUMP_MOST, MOST_JUMP = 0.5, 0.9  # the same where it is most partials that jump
 STEADIER, STEADY = 3.0, 0.2
+STILL, MOVING = (
+    0.004,
+    0.04,
+)  # what moved until then, and neither falls nor moves any more, was not picked there
 UNSTEADY = 1.6  # what a pluck's jump has over those of a distorted string that just rings on,
 MOST_UNSTEADY = 0.8  # which never jumps so far
 LOOK_AROUND_S = 0.8
@@ -81,6 +85,8 @@ def _jumps(
     if since > 0:
         around.append((max(since + 0.05, onset - LOOK_AROUND_S), onset - 0.015))
     after, *before = (_usual_jump(x, rate, hz, size, start, end) for start, end in around)
+    if before and 0 < after < STILL and before[0] > MOVING and not rise > RISEN:
+        return False
     # one that was steady until then may glide long after
     usual = before[0] if before and 0 < before[0] < STEADY else max([after, *before])
     settled, risen = onset - since >= YOUNG_S, rise > RISEN
