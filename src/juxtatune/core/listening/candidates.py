@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from juxtatune.core.listening.again import LEAST_JUMP, LEAST_JUMP_RISING, picked_again
-from juxtatune.core.listening.confirm import BETTER, Candidate, confirm, hear, is_multiple
+from juxtatune.core.listening.confirm import BETTER, Candidate, hear, is_multiple
 from juxtatune.core.listening.lasting import decays, of_the_mains, sounds, vanishes
 from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.source import Samples
@@ -111,7 +111,7 @@ def _opening(x: Samples, rate: float, times: list[float], targets: Targets, humm
     first = next((t for t in times if t > SHORTEST_OPENING_S), len(x) / rate)
     if first <= SHORTEST_OPENING_S:
         return None
-    c = confirm(x, rate, 0.0, first, targets, opening=True)
+    c = hear(x, rate, 0.0, first, targets, opening=True).string
     if c is None or not sounds(x, rate, c, 0.0, min(first, LOOK_S) / 2):
         return None
     # until a first noise it may hardly fall; what is tuned like hum must fall before there is any
@@ -132,7 +132,7 @@ def _confirmed_over(
     x: Samples, rate: float, t: float, after: list[float], targets: Targets
 ) -> Candidate | None:
     """A tone that needs a longer look than to the next candidate, which is but a turn in its attack."""
-    c = confirm(x, rate, t, after[1] if len(after) > 1 else len(x) / rate, targets)
+    c = hear(x, rate, t, after[1] if len(after) > 1 else len(x) / rate, targets).string
     return c if c is not None and sounds(x, rate, c, t, after[0]) else None
 
 

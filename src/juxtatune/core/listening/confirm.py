@@ -50,18 +50,6 @@ class Begun:
 NOTHING = Begun(None, False)
 
 
-def confirm(
-    x: Samples,
-    rate: float,
-    onset: float,
-    following: float,
-    targets: Targets,
-    opening: bool = False,
-) -> Candidate | None:
-    """The string that begins to sound at an onset, told from what sounds there alone."""
-    return hear(x, rate, onset, following, targets, opening).string
-
-
 def hear(
     x: Samples,
     rate: float,
@@ -71,7 +59,7 @@ def hear(
     opening: bool = False,
     ringing: tuple[float, ...] = (),
 ) -> Begun:
-    """Checks that a string begins to sound at an onset; `following` is the time of the next candidate.
+    """What begins to sound at an onset, and whether it is a string; `following` is the time of the next candidate.
 
     `ringing` (Hz) are the strings that may still sound: one of them may just have been picked again.
     """
@@ -151,7 +139,7 @@ def is_multiple(tone: Tone, of: Tone) -> bool:
 
 def rather(x: Samples, rate: float, c: Candidate, until: float, targets: Targets) -> Candidate | None:
     """The tone that is better heard an octave, a twelfth or two octaves off a candidate's, in its sound alone."""
-    other = confirm(x, rate, c.onset, until, targets)
+    other = hear(x, rate, c.onset, until, targets).string
     if other is None or other.tone.score < c.tone.score + BETTER:
         return None
     return other if is_multiple(other.tone, c.tone) or is_multiple(c.tone, other.tone) else None

@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from juxtatune.core.listening.confirm import confirm
+from juxtatune.core.listening.confirm import hear
 from juxtatune.core.listening.detect import RollingFlux
 from juxtatune.core.listening.frames import Decimator, level_db
 from juxtatune.core.listening.hum import Hum, find_hum, taken_out
@@ -196,14 +196,15 @@ class Listener:
         for k, s in enumerate(later):
             if s - t < 0.16:
                 continue
-            if confirm(x, rate, s, later[k + 1] if k + 1 < len(later) else length, self.targets) is not None:
+            following = later[k + 1] if k + 1 < len(later) else length
+            if hear(x, rate, s, following, self.targets).string is not None:
                 return s
         return length
 
     def _read_at(self, x: Samples, rate: float, t: float, following: float, begin: float) -> Reading | None:
         if self._hum is not None:
             x = taken_out(self._hum, self._x, rate)[len(self._x) - len(x) :]
-        c = confirm(x, rate, t, following, self.targets)
+        c = hear(x, rate, t, following, self.targets).string
         if c is None:
             self._remember(begin + t)
             return None
