@@ -20,10 +20,8 @@ LEAST_JUMP_RISING = 0.6  # the same where they grow
 STEADY_JUMP, STEADY_JUMP_RISING = 0.7, 0.4  # the same where they otherwise move less by this factor:
 STEADY_JUMP_MOST, MOST_JUMP = 0.5, 0.9  # the same where it is most partials that jump
 STEADIER, STEADY = 3.0, 0.2
-STILL, MOVING = (
-    0.004,
-    0.04,
-)  # what moved until then, and neither falls nor moves any more, was not picked there
+# what moved until then, and neither falls nor moves any more, was not picked there
+STILL, MOVING = 0.004, 0.04
 UNSTEADY = 1.6  # what a pluck's jump has over those of a distorted string that just rings on,
 MOST_UNSTEADY = 0.8  # which never jumps so far
 LOOK_AROUND_S = 0.8

@@ -23,10 +23,8 @@ ASTRAY = 30.0  # cents from where a tone began: whatever a fit says that is lost
 LOST = 1.5  # cents: among strings that ring, what is less sure says only that one lies near
 OWN = 2.5  # times as unsure as the fit is another reading where the partials disagree of themselves
 BEYOND = 15.0  # times as sure: such a reading found partials that agree
-ALL_OWN = (
-    0.6  # own scatter from where nothing read of what is left was ever so sure, as measured in benchmarks/,
-)
-OWN_CENTS = 5.0  # up to so much 1σ
+# own scatter from where nothing read of what is left was ever so sure, up to so much 1σ, as measured in benchmarks/
+ALL_OWN, OWN_CENTS = 0.6, 5.0
 
 
 def surest(
