@@ -114,11 +114,16 @@ def without_strays(heard: list[Reading], targets: Targets) -> list[Reading]:
     if targets.tuning is None or targets.source is not None:
         return heard
     placed = [r for r in heard if r.string is not None and r.cents is not None and abs(r.cents) < FOUND]
-    return [
-        r for r in heard
-        if not any(_rings_over(q, r) and (_astray(r, placed) or _is_partial(r, q)) for q in placed)
-        and not _faint(r, placed) and not any(_left_of(q, r) for q in placed)
-    ]  # fmt: skip
+    starts, ends = np.array([q.start for q in placed]), np.array([q.end for q in placed])
+
+    def stray(r: Reading) -> bool:
+        beside = (starts < r.start + AGAIN_S) & (ends > r.start - AGAIN_S)
+        about = [placed[k] for k in np.flatnonzero(beside)]
+        if any(_rings_over(q, r) and (_astray(r, placed) or _is_partial(r, q)) for q in about):
+            return True
+        return _faint(r, placed) or any(_left_of(q, r) for q in about)
+
+    return [r for r in heard if not stray(r)]
 
 
 def _left_of(q: Reading, r: Reading) -> bool:

@@ -133,6 +133,31 @@ def _joined(q, relative, variance, faint, free, prior, far, trusted):
 
 
 @_jit
+def reweighed(residual, weight, alive, stray):
+    """Weights (M, P) in which what a fit leaves counts: frames further off their partial's line than `stray` times what
+    is usual count less, since another sound came or went there, and then a partial by what is left of it, not by
+    noise alone, since all share one glide.
+    """
+    frames, count = weight.shape
+    out, size = np.empty(weight.shape), np.empty(frames)
+    for j in range(count):
+        total, some = 0.0, 0
+        for i in range(frames):
+            size[i] = np.sqrt(weight[i, j]) * abs(residual[i, j])
+            total += size[i]
+            some += alive[i, j]
+        usual = 1.25 * total / max(some, 1) + 1e-9
+        square = 0.0
+        for i in range(frames):
+            out[i, j] = weight[i, j] * min(1.0, stray * usual / max(size[i], 1e-12))
+            square += out[i, j] * residual[i, j] ** 2
+        scatter = max(square / max(some - 2, 1), 1.0)
+        for i in range(frames):
+            out[i, j] /= scatter
+    return out
+
+
+@_jit
 def gains(times, t, phase, weight, hz):
     """What a glide of each time (s) takes off the weighted squares of the phases (M, P) about a line each."""
     count = len(hz)

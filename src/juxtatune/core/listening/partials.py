@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from juxtatune.core.listening import kernels
+from juxtatune.core.listening.moving import medians
 from juxtatune.core.listening.project import hann, project
 from juxtatune.core.listening.source import Samples
 
@@ -85,22 +86,21 @@ def fit_pluck(
     rounds: int = 3,
     most: int = MOST_FRAMES,
     partials: int = MOST_PARTIALS,
+    turned: Demodulated | None = None,
 ) -> Fit | None:
     """Fits a pluck that sounds from `start` to `end` (s) near f1 (Hz, within about 30 cents).
 
     Without `glide` the pitch is taken as steady, which is quick and right for a moment's look.
-    `rounds`, `most` (frames) and `partials` bound the work of a first look. None when fewer than two frames or no
-    partial stands above the noise.
+    `rounds`, `most` (frames) and `partials` bound the work of a first look; `turned` are its partials, where they are at
+    hand. None when fewer than two frames or no partial stands above the noise.
     """
     fit = None
     for _ in range(rounds):
-        turned = demodulated(x, rate, start, end, f1, stretch, most, partials)
-        if turned is None:
-            return fit
-        new = solve(turned, f1, stretch, glide)
+        turned = turned or demodulated(x, rate, start, end, f1, stretch, most, partials)
+        new = solve(turned, f1, stretch, glide) if turned is not None else None
         if new is None:
             return fit
-        fit = new
+        fit, turned = new, None
         moved = abs(CENTS * np.log(fit.f1 / f1))
         f1, stretch = fit.f1, fit.stretch
         if moved < 0.5 or not glide:
@@ -155,7 +155,7 @@ def demodulated(
 
 def _noise(between: NDArray[np.complex128]) -> F:
     """Noise power of each partial (P,) from the bands on both sides (M, P + 1): the smaller is the floor."""
-    power = np.median(np.abs(between) ** 2, axis=0) / np.log(2)
+    power = medians(np.abs(between.T) ** 2) / np.log(2)
     return np.asarray(np.minimum(power[:-1], power[1:]) + 1e-16)
 
 
@@ -218,7 +218,7 @@ def _reweighted(t: F, phase: F, weight: F, hz: F, alive: NDArray[np.bool_], best
     """The fit with weights that what is left of it asks for, again until that moves it no more; and these weights."""
     plain, times = weight, None
     for _ in range(ROUNDS):
-        weight = _by_scatter(best[6], _without_strays(best[6], plain, alive), alive)
+        weight = kernels.reweighed(best[6], plain, alive, STRAY)
         new = (
             _slopes(t, phase, weight, hz, None)
             if best[4] is None
@@ -231,19 +231,6 @@ def _reweighted(t: F, phase: F, weight: F, hz: F, alive: NDArray[np.bool_], best
         if best[4] is not None:
             times = best[4] * NEARBY
     return best, weight
-
-
-def _without_strays(residual: F, weight: F, alive: NDArray[np.bool_]) -> F:
-    """Weights (M, P) in which frames far off their partial's line count less: another sound came or went there."""
-    size = np.sqrt(weight) * np.abs(residual)
-    usual = 1.25 * size.sum(axis=0) / np.maximum(alive.sum(axis=0), 1) + 1e-9
-    return np.asarray(weight * np.minimum(1.0, STRAY * usual / np.maximum(size, 1e-12)))
-
-
-def _by_scatter(residual: F, weight: F, alive: NDArray[np.bool_]) -> F:
-    """Weights (M, P) in which a partial counts by what is left of it, not by noise alone: all share one glide."""
-    scatter = np.sum(weight * residual**2, axis=0) / np.maximum(np.sum(alive, axis=0) - 2, 1)
-    return np.asarray(weight / np.maximum(scatter, 1.0))
 
 
 def _unwrapped(angle: F, t: F, weight: F, hz: F, with_glide: bool) -> F:

@@ -17,6 +17,7 @@ from juxtatune.core.listening.frames import to_working_rate
 from juxtatune.core.listening.partials import CENTS
 from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.source import Samples
+from juxtatune.core.listening.strums.before import beforehand, went_on
 from juxtatune.core.listening.strums.settling import settle_all
 from juxtatune.core.listening.strums.sinusoids import sinusoids
 from juxtatune.core.listening.strums.unbent import BENT, MOST_SIGMA, unbent
@@ -28,7 +29,8 @@ SURE = 1.5  # cents: what is less sure and found early alone must be doubted far
 SURER, SURER_STILL = 0.5, -0.4  # log odds: what is found once must be doubted less
 SAME_CENTS = 9.0  # two looks at one string differ by no more
 WANDERS = 4.0  # cents: where they differ by more, neither is better
-LONGEST_S = 2.4
+LONGEST_S, LEAST_S = 2.4, 0.66  # of sound: in less the pencil finds nothing
+SILENT = 1e-6
 PRIOR = 2.3  # log odds that a string of a strum is read rightly
 
 
@@ -50,14 +52,17 @@ def read_strum(samples: Samples, rate: float, targets: Targets) -> list[StrumRea
     x, working = to_working_rate(samples, rate)
     strings = list(targets.tuning.strings)
     goals = {s: targets.target_hz(s) for s in strings}
-    settled = _settled_after(x, working, SETTLE_S, goals)
+    before = beforehand(x, working)
+    settled = _settled_after(x, working, SETTLE_S, goals, before)
     if len(settled) < len(goals) or any(f.sigma >= BENT or f.doubt >= SURER for f in settled.values()):
         # what is soon lost in noise is heard earlier alone, and a real guitar's pitch moves
-        earlier = _as_named(settled, _settled_after(x, working, EARLIER_S, goals), goals)
+        earlier = _as_named(settled, _settled_after(x, working, EARLIER_S, goals, before), goals)
         both = ((s, _of_both(earlier.get(s), settled.get(s))) for s in goals)
         settled = {s: found for s, found in both if found is not None}
     if not settled and _after_strum(x, working, EARLIER_S) is None:
-        return [StrumReading(s, None, None, 0.0, problem="no strings are heard") for s in strings]
+        heard = len(x) > 0 and float(np.max(np.abs(x))) > SILENT
+        problem = "damped too soon: let the strum ring for a second" if heard else "no strings are heard"
+        return [StrumReading(s, None, None, 0.0, problem=problem) for s in strings]
     return [_report(s, settled, goals, targets) for s in strings]
 
 
@@ -104,17 +109,20 @@ def _clear_alone(found: Settled) -> bool:
     return found.doubt < (SURER if found.sigma < SURE else SURER_STILL)
 
 
-def _settled_after(x: Samples, rate: float, settle: float, goals: dict[int, float]) -> dict[int, Settled]:
-    """The strings that can be told apart in what sounds from `settle` s after the strum on."""
+def _settled_after(
+    x: Samples, rate: float, settle: float, goals: dict[int, float], before: Samples | None
+) -> dict[int, Settled]:
+    """The strings that can be told apart in what sounds from `settle` s after the strum on, and not `before` it."""
     segment = _after_strum(x, rate, settle)
     heard = sinusoids(segment, rate) if segment is not None else None
     if heard is None:
         return {}
-    return {s: unbent(heard, found) for s, found in settle_all(heard, goals).items()}
+    others = went_on(heard, before, rate) if before is not None else None
+    return {s: unbent(heard, found) for s, found in settle_all(heard, goals, others).items()}
 
 
 def _after_strum(x: Samples, rate: float, settle: float) -> Samples | None:
-    if len(x) < 0.2 * rate or not np.max(np.abs(x)) > 1e-6:
+    if len(x) < 0.2 * rate or not np.max(np.abs(x)) > SILENT:
         return None
     size = int(0.05 * rate)
     power = np.square(x[: len(x) // size * size]).reshape(-1, size).mean(axis=1)
@@ -126,7 +134,7 @@ def _after_strum(x: Samples, rate: float, settle: float) -> Samples | None:
     if end - begin < 0.9:
         begin = max(begin - settle + 0.1, end - 0.9)
     segment = x[int(begin * rate) : int(end * rate)]
-    return segment if len(segment) >= 0.5 * rate else None
+    return segment if len(segment) >= LEAST_S * rate else None
 
 
 def _report(

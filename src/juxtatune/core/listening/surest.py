@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from juxtatune.core.listening.partials import USUAL_STRETCH, Fit, fit_pluck
+from juxtatune.core.listening.partials import USUAL_STRETCH, Fit, demodulated, fit_pluck
 from juxtatune.core.listening.source import Samples
 from juxtatune.core.listening.strums.settling import apart
 
@@ -53,9 +53,9 @@ def _reconsidered(x: Samples, rate: float, fit: Fit, start: float, end: float) -
     if fit.sigma_cents < UNSURE:
         return fit
     others = [
-        (fit_pluck(x, rate, start, end, fit.f1, stretch, glide, rounds=2, partials=partials), glide)
+        other
         for stretch, partials in ((USUAL_STRETCH, 6), (3 * USUAL_STRETCH, 14))
-        for glide in (True, False)
+        for other in _with_and_without_glide(x, rate, start, end, fit.f1, stretch, partials)
     ]
     near = [(o, glide) for o, glide in others if o is not None and abs(1200 * np.log2(o.f1 / fit.f1)) < AGREE]
     every = [fit, *(o for o, _ in near)]
@@ -67,6 +67,19 @@ def _reconsidered(x: Samples, rate: float, fit: Fit, start: float, end: float) -
     share = (sigma.min() / sigma) ** NEARLY
     off = np.array([np.log(f.f1 / best.f1) for f in every])
     return replace(best, f1=best.f1 * float(np.exp(share @ off / share.sum())), own_scatter=fit.own_scatter)
+
+
+def _with_and_without_glide(
+    x: Samples, rate: float, start: float, end: float, f1: float, stretch: float, partials: int
+) -> list[tuple[Fit | None, bool]]:
+    turned = demodulated(x, rate, start, end, f1, stretch, partials=partials)
+    return [
+        (
+            fit_pluck(x, rate, start, end, f1, stretch, glide, rounds=2, partials=partials, turned=turned),
+            glide,
+        )
+        for glide in (True, False)
+    ]
 
 
 def _owned(fit: Fit, sigma: float) -> float:

@@ -16,17 +16,19 @@ PASSES = 2
 SETTLE_S, LEAST_S = 0.15, 0.6  # the glide of the attack is left out, where enough is left
 
 
-def settle_all(heard: Sinusoids, goals: dict[int, float]) -> dict[int, Settled]:
+def settle_all(heard: Sinusoids, goals: dict[int, float], strange: Rows | None = None) -> dict[int, Settled]:
     """Lowest strings first: their odd partials are theirs alone. Each takes its sinusoids away from the rest.
 
     Then each again from what no other string explains: one may have hidden in the partials of a higher one.
+    The `strange` ones (k,) are no string's.
     """
     settled: dict[int, Settled] = {}
     taken: dict[int, Rows] = {}
+    nobodys = np.zeros(len(heard.hz), bool) if strange is None else strange
     for _ in range(PASSES):
         for string in sorted(goals, key=lambda s: goals[s]):
             others = {s: rows for s, rows in taken.items() if s != string}
-            free = ~np.any([np.zeros(len(heard.hz), bool), *others.values()], axis=0)
+            free = ~np.any([nobodys, *others.values()], axis=0)
             found = vote(heard, goals[string], [g for s, g in goals.items() if s != string], free)
             found = ringing(heard, found, free) if found else None
             if found is not None:
