@@ -28,6 +28,7 @@ SETTLE_S, EARLIER_S = 0.6, 0.3  # the glide of the attack is left out
 SURE = 1.5  # cents: what is less sure and found early alone must be doubted far less
 SURER, SURER_STILL = 0.5, -0.4  # log odds: what is found once must be doubted less
 SAME_CENTS = 9.0  # two looks at one string differ by no more
+CLEARER = 2.0  # log odds: where two looks differ by more than that, one must be doubted so much less
 WANDERS = 4.0  # cents: where they differ by more, neither is better
 LONGEST_S, LEAST_S = 2.4, 0.66  # of sound: in less the pencil finds nothing
 SILENT = 1e-6
@@ -98,8 +99,9 @@ def _of_both(earlier: Settled | None, later: Settled | None) -> Settled | None:
         return later if later.doubt < SURER else None
     apart = CENTS * float(np.log(earlier.f1 / later.f1))
     if abs(apart) > SAME_CENTS:
-        likelier = min(later, earlier, key=lambda found: found.doubt)
-        return replace(likelier, sigma=max(likelier.sigma, MOST_SIGMA))
+        likelier, other = sorted((later, earlier), key=lambda found: found.doubt)
+        clear = likelier.doubt < other.doubt - CLEARER
+        return replace(likelier, sigma=max(likelier.sigma, MOST_SIGMA)) if clear else None
     share = 0.5 if abs(apart) > WANDERS else later.sigma**2 / (later.sigma**2 + earlier.sigma**2)
     sigma = float(np.hypot(np.sqrt(share) * earlier.sigma, abs(apart) / 2))
     return replace(later, f1=later.f1 * float(np.exp(share * apart / CENTS)), sigma=sigma)

@@ -11,9 +11,9 @@ from juxtatune.core.listening.strums.sinusoids import F, Rows, Sinusoids
 BLOCK_S, BLOCKS = 0.05, 4
 JUMP = 4.0  # by which the power rises where a strum begins
 SEARCHED_S = 2.0  # before the loudest moment
-LOOK_S, LEAST_S = 0.3, 0.12
-GAP_S = 0.1  # between what is looked at and the jump, where the first strings may begin
-SAME = 0.4  # of its size in the strum: a sinusoid that was as large before is not of the strum
+LOOK_S, LEAST_S = 0.3, 0.1
+GAP_S = 0.08  # between what is looked at and the jump, where the first strings may begin
+SAME = 0.25  # of its size in the strum: what was so large before already is not of the strum
 
 
 def beforehand(x: Samples, rate: float) -> Samples | None:
