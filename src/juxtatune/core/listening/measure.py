@@ -21,6 +21,7 @@ ATTACK_FROM, ATTACK_TO = 0.012, 0.112
 LEAST_GLIDE, MOST_GLIDE = -3.0, 25.0  # cents above the settled pitch: beyond it is another string's
 ALONE_S = 1.2  # of a string that is clear but for its beginning
 NEARLY_ALL = 0.95
+LOST, TOO_SHORT = "the note is lost in other sound", "the note is too short to be read"
 
 
 @dataclass(frozen=True)
@@ -55,14 +56,14 @@ def read(
     if end - c.onset < 0.06:
         return None
     if until - c.onset < 0.12:
-        return _unread(c, end, targets, "the note is too short to be read")
+        return _unread(c, end, targets, TOO_SHORT)
     pluck = _pluck(x, rate, c, until, ringing)
     other = rather(pluck.sound, rate, c, pluck.until, targets) if pluck.sound is not x else None
     if other is not None:
         return read(x, rate, other, limit, crowd, targets, ringing)
     fitted = _fitted(x, rate, c, pluck, until, bool(ringing))
     if fitted is None:
-        return _unread(c, end, targets, "the note is lost in other sound")
+        return _unread(c, end, targets, LOST)
     onset, fit, glides = fitted
     # what rings along bends a reading as a drift does, and can be taken away
     drift = drifting(fit, until - onset) if not ringing else 0.0
