@@ -147,19 +147,20 @@ def band(r, rate, seconds):
         )
         for channel, note, lasts in notes:
             events += [(t, (0x90 | channel, note, 95)), (t + lasts, (0x80 | channel, note, 0))]
-    body = (
-        b"\0\xff\x51\x03"
-        + struct.pack(">I", int(60e6 / tempo))[1:]
-        + bytes([0, 0xC0, 33, 0, 0xC1, 29, 0, 0xC2, 18])
-    )
-    last = 0
+    setup = struct.pack(">I", int(60e6 / tempo))[1:] + bytes([0, 0xC0, 33, 0, 0xC1, 29, 0, 0xC2, 18])
+    return rendered(events, b"\0\xff\x51\x03" + setup, rate)
+
+
+def rendered(events, setup, rate):
+    """What fluidsynth plays of MIDI messages (tick, bytes), 480 ticks a beat, after a track's `setup`."""
+    body, last = setup, 0
     for t, message in sorted(events):
         body, last = body + _variable(t - last) + bytes(message), t
-    body += _variable(beat) + b"\xff\x2f\0"
+    body += _variable(480) + b"\xff\x2f\0"
     with tempfile.TemporaryDirectory() as folder:
         source, wave = Path(folder) / "b.mid", Path(folder) / "b.wav"
         source.write_bytes(
-            b"MThd" + struct.pack(">IHHH", 6, 0, 1, beat) + b"MTrk" + struct.pack(">I", len(body)) + body
+            b"MThd" + struct.pack(">IHHH", 6, 0, 1, 480) + b"MTrk" + struct.pack(">I", len(body)) + body
         )
         command = ["fluidsynth", "-ni", "-r", str(rate), "-F", str(wave), str(SOUNDFONT), str(source)]
         subprocess.run(command, check=True, capture_output=True)
