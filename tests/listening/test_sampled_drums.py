@@ -1,10 +1,10 @@
-"""A sampled drum kit, its toms too, has no string and no common pitch; music under which it plays has one."""
+"""Drums, sampled or modelled, have no string and no common pitch; music under them and short notes have one."""
 
 from __future__ import annotations
 
 import numpy as np
 import pytest
-from benchmarks import strange
+from benchmarks import sampled, sounds, strange
 
 from juxtatune.core.errors import CannotTell
 from juxtatune.core.listening.analyse import analyse
@@ -39,6 +39,22 @@ def test_drums_alone_pluck_no_string(seed) -> None:
     x = kit(seed)
     assert analyse(x, RATE, Targets(parse_tuning("standard"))) == []
     assert analyse(x, RATE, Targets()) == []
+
+
+@pytest.mark.parametrize(("seed", "modes"), [(0, sounds.LOADED), (9, sounds.LOADED), (18, sounds.MEMBRANE)])
+def test_heads_with_the_modes_of_a_membrane_pluck_no_string(seed, modes) -> None:
+    x = sounds.toms(np.random.default_rng(seed), RATE, modes)
+    assert analyse(x, RATE, Targets(parse_tuning("standard"))) == []
+    assert analyse(x, RATE, Targets()) == []
+
+
+@pytest.mark.parametrize("program", [24, 27, 30])
+def test_a_quarter_of_a_second_of_a_guitar_is_no_drum(program) -> None:
+    strings = [40, 45, 50, 55, 59, 64]
+    gap = np.zeros(RATE // 4)
+    parts = [np.append(sampled.note(p, program)[: RATE // 4], gap) for p in strings]
+    found = analyse(np.concatenate([gap, *parts]), RATE, Targets(parse_tuning("standard")))
+    assert [r.string for r in found if r.f1 is not None] == [6, 5, 4, 3, 2, 1]
 
 
 def test_a_band_is_read_though_the_fifth_partials_of_a_deep_bass_are_loud() -> None:

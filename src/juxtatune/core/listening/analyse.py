@@ -11,16 +11,16 @@ from juxtatune.core.listening.candidates import confirmed, same_pitch
 from juxtatune.core.listening.damped import until_damped
 from juxtatune.core.listening.damping import damping
 from juxtatune.core.listening.detect import onsets
+from juxtatune.core.listening.drums import without_drums
 from juxtatune.core.listening.frames import to_working_rate
 from juxtatune.core.listening.hum import without_hum
-from juxtatune.core.listening.measure import LOST, TOO_SHORT, read
+from juxtatune.core.listening.measure import read
 from juxtatune.core.listening.pluck import Reading, Targets
 from juxtatune.core.listening.source import Samples
 from juxtatune.core.listening.whose import told_apart
 
 UNREAD_DB = 8.0
 ALONE_S = 0.3
-DRUM_CENTS = 12.0  # 1σ of what a drum is taken for
 
 
 def analyse(samples: Samples, rate: float, targets: Targets) -> list[Reading]:
@@ -53,16 +53,7 @@ def analyse_working(x: Samples, rate: float, targets: Targets) -> list[Reading]:
     # what cannot be read is worth saying of a pluck, not of every sound beside one
     loudest = max((r.level_db for r in heard), default=0.0)
     heard = [r for r in heard if r.f1 is not None or r.level_db > loudest - UNREAD_DB]
-    if not any(_clear(r) for r in heard):
-        return []
-    return without_strays(told_apart(heard, targets), targets)
-
-
-def _clear(r: Reading) -> bool:
-    """Whether a reading may be a string's: where all are vague or lost, as those of drums are, none is."""
-    if r.f1 is None:
-        return r.problem not in (LOST, TOO_SHORT)
-    return (r.sigma_cents or 0.0) < DRUM_CENTS
+    return without_strays(told_apart(without_drums(heard), targets), targets)
 
 
 def _with_timbre(x: Samples, rate: float, r: Reading, crowd: float) -> Reading:
