@@ -41,7 +41,7 @@ def test_drums_alone_pluck_no_string(seed) -> None:
     assert analyse(x, RATE, Targets()) == []
 
 
-@pytest.mark.parametrize(("seed", "modes"), [(0, sounds.LOADED), (9, sounds.LOADED), (18, sounds.MEMBRANE)])
+@pytest.mark.parametrize(("seed", "modes"), [(0, sounds.LOADED), (5, sounds.LOADED), (18, sounds.MEMBRANE)])
 def test_heads_with_the_modes_of_a_membrane_pluck_no_string(seed, modes) -> None:
     x = sounds.toms(np.random.default_rng(seed), RATE, modes)
     assert analyse(x, RATE, Targets(parse_tuning("standard"))) == []

@@ -8,27 +8,48 @@ from __future__ import annotations
 
 import numpy as np
 
+from juxtatune.core.listening.harmonic import score_tone
 from juxtatune.core.listening.measure import LOST, TOO_SHORT
+from juxtatune.core.listening.peaks import new_peaks
 from juxtatune.core.listening.pluck import Reading
+from juxtatune.core.listening.source import Samples
 
-NO_STRING_CENTS, NO_STRING_WEIGHT = 4.0, 1.5  # at least so vague (1σ), with partials of at most this weight
-STRING_CENTS, MORE_WEIGHT = 1.5, 1.2  # a string may be vaguer than that if its partials weigh more
+ATTACK_S, LOOK_S, LEAST_SAMPLES = 0.018, 0.3, 256
+STRING_CENTS = (
+    2.0  # 1σ: what is surer is a string's; what is vaguer must have partials of this weight for each e-fold
+)
+DRUM_WEIGHT, DOUBTFUL_WEIGHT = 1.0, 1.4
 MOST_DOUBTFUL = 0.5  # of the readings
+SURE_WEIGHT = 4.0  # where most are
 
 
-def without_drums(heard: list[Reading]) -> list[Reading]:
-    """The readings but for those of drums: none, where most are doubtful and so there are only drums."""
-    rest = [r for r in heard if not _is_drum(r)]
-    only_drums = not rest or np.mean([_doubtful(r) for r in rest]) > MOST_DOUBTFUL
-    return [] if only_drums else rest
+def without_drums(x: Samples, rate: float, heard: list[Reading]) -> list[Reading]:
+    """The readings but for those of drums; where most are doubtful there are only drums, but for what is sure."""
+    weights = [_weight_for_doubt(x, rate, r) for r in heard]
+    if heard and np.mean([w < DOUBTFUL_WEIGHT for w in weights]) > MOST_DOUBTFUL:
+        return [r for r in heard if _clear(r) and _weight(x, rate, r) > SURE_WEIGHT]
+    # what is lost in a drum may still be a string
+    return [r for r, w in zip(heard, weights, strict=True) if r.f1 is None or w >= DRUM_WEIGHT]
 
 
-def _is_drum(r: Reading) -> bool:
-    vague = r.sigma_cents is not None and r.sigma_cents >= NO_STRING_CENTS
-    return vague and r.partials_weight < NO_STRING_WEIGHT
+def _clear(r: Reading) -> bool:
+    return r.sigma_cents is not None and r.sigma_cents < STRING_CENTS
 
 
-def _doubtful(r: Reading) -> bool:
+def _weight_for_doubt(x: Samples, rate: float, r: Reading) -> float:
+    """The weight of its partials for each e-fold that a reading is vaguer than a string's; 0 for what is lost."""
     if r.sigma_cents is None:
-        return r.problem in (LOST, TOO_SHORT)
-    return r.partials_weight < MORE_WEIGHT * np.log(max(r.sigma_cents, 1e-9) / STRING_CENTS)
+        return 0.0 if r.problem in (LOST, TOO_SHORT) else float("inf")
+    if _clear(r):
+        return float("inf")
+    return _weight(x, rate, r) / float(np.log(r.sigma_cents / STRING_CENTS) + 1e-9)
+
+
+def _weight(x: Samples, rate: float, r: Reading) -> float:
+    """How much its partials stand out, added up: 1 for one that does without doubt."""
+    begin = r.start + ATTACK_S
+    part = x[int(begin * rate) : int(min(r.end, begin + LOOK_S) * rate)]
+    if r.f1 is None or len(part) < LEAST_SAMPLES:
+        return 0.0
+    tone = score_tone(new_peaks(part, None, rate), r.f1)
+    return tone.explained if tone is not None else 0.0

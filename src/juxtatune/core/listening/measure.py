@@ -153,5 +153,4 @@ def _reading(
         note=note, cents=cents, sigma_cents=fit.sigma_cents, attack_cents=attack,
         confidence=float(right * place.certainty), level_db=_db(c.level), also=place.also, problem=place.problem,
         stretch=fit.stretch, stretch_sigma=fit.stretch_sigma, heard=float(right),
-        partials_weight=c.tone.explained,
     )  # fmt: skip

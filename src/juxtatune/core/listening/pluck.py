@@ -61,8 +61,7 @@ class Reading:
 
     `attack_cents` is against the same target as `cents`; `pitch` is on the MIDI scale under the reference.
     `stretch` is the inharmonicity coefficient B, with its 1σ, `damping` None where nobody asked for it;
-    `heard` is the chance that the octave is right, `partials_weight` how much its partials stand out, added up (1 for each
-    that does without doubt).
+    `heard` is the chance that the octave is right.
     """
 
     start: float
@@ -85,4 +84,3 @@ class Reading:
     stretch_sigma: float | None = None
     damping: Damping | None = None
     heard: float = 1.0
-    partials_weight: float = float("inf")
