@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -12,6 +12,7 @@ from juxtatune.core.listening.confirm import Candidate, rather
 from juxtatune.core.listening.drift import at_mean, drifting
 from juxtatune.core.listening.ending import find_end
 from juxtatune.core.listening.partials import USUAL_STRETCH, Fit, fit_pluck, partial_hz
+from juxtatune.core.listening.period import own_pitch_cents
 from juxtatune.core.listening.pluck import Reading, Targets
 from juxtatune.core.listening.source import Samples
 from juxtatune.core.listening.strums.alone import alone
@@ -77,7 +78,8 @@ def read(
     if glide is not None:
         # of a drift its mean is read and not its end
         glide -= 1200 * float(np.log2(settled.f1 / fit.f1))
-    return _reading(c, settled, onset, end, glide, targets)
+    own = replace(settled, f1=settled.f1 * 2 ** (own_pitch_cents(settled) / 1200))
+    return _reading(c, own, onset, end, glide, targets)
 
 
 def _pluck(x: Samples, rate: float, c: Candidate, until: float, ringing: tuple[float, ...]) -> Pluck:

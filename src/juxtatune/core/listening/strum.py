@@ -15,11 +15,12 @@ import numpy as np
 from juxtatune.core.listening.detect import onsets
 from juxtatune.core.listening.frames import to_working_rate
 from juxtatune.core.listening.partials import CENTS
+from juxtatune.core.listening.period import LEAST_DECAY, midway
 from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.source import Samples
 from juxtatune.core.listening.strums.before import beforehand, went_on
 from juxtatune.core.listening.strums.settling import settle_all
-from juxtatune.core.listening.strums.sinusoids import sinusoids
+from juxtatune.core.listening.strums.sinusoids import Sinusoids, sinusoids
 from juxtatune.core.listening.strums.unbent import BENT, MOST_SIGMA, unbent
 from juxtatune.core.listening.strums.voting import Settled
 from juxtatune.core.music.tuning import SAME
@@ -32,6 +33,8 @@ CLEARER = 2.0  # log odds: where two looks differ by more than that, one must be
 WANDERS = 4.0  # cents: where they differ by more, neither is better
 LONGEST_S, LEAST_S = 2.4, 0.66  # of sound: in less the pencil finds nothing
 SILENT = 1e-6
+REAL, ALL_REAL = 0.55, 0.85  # cents, of the surer third of a real guitar's strings
+FEWEST = 3  # strings that say so
 PRIOR = 2.3  # log odds that a string of a strum is read rightly
 
 
@@ -120,7 +123,25 @@ def _settled_after(
     if heard is None:
         return {}
     others = went_on(heard, before, rate) if before is not None else None
-    return {s: unbent(heard, found) for s, found in settle_all(heard, goals, others).items()}
+    found = {s: unbent(heard, f) for s, f in settle_all(heard, goals, others).items()}
+    share = _real(found)
+    return {s: _own_pitch(heard, f, share) for s, f in found.items()} if share else found
+
+
+def _real(found: dict[int, Settled]) -> float:
+    """How far it is a real guitar that was strummed, 0 to 1: hardly a string of it has partials that agree."""
+    if len(found) < FEWEST:
+        return 0.0
+    surer = float(np.quantile([f.sigma for f in found.values()], 1 / 3))
+    return float(np.clip((surer - REAL) / (ALL_REAL - REAL), 0, 1))
+
+
+def _own_pitch(heard: Sinusoids, found: Settled, share: float) -> Settled:
+    """A string with the share of the pitch that a real guitar's has."""
+    parts = [heard.parts[row] for row in found.used]
+    energy = np.array([c.amplitude**2 / max(c.decay, LEAST_DECAY) for c in parts])
+    above = share * midway(found.f1, found.numbers, heard.hz[found.used], energy)
+    return replace(found, f1=found.f1 * float(np.exp(above / CENTS)))
 
 
 def _after_strum(x: Samples, rate: float, settle: float) -> Samples | None:
