@@ -33,7 +33,7 @@ CLEARER = 2.0  # log odds: where two looks differ by more than that, one must be
 WANDERS = 4.0  # cents: where they differ by more, neither is better
 LONGEST_S, LEAST_S = 2.4, 0.66  # of sound: in less the pencil finds nothing
 SILENT = 1e-6
-REAL, ALL_REAL = 0.55, 0.85  # cents, of the surer third of a real guitar's strings
+REAL, ALL_REAL = 0.55, 0.7  # cents, of the surer third of a real guitar's strings
 FEWEST = 3  # strings that say so
 PRIOR = 2.3  # log odds that a string of a strum is read rightly
 
