@@ -15,9 +15,8 @@ from juxtatune.core.listening.pluck import Reading
 from juxtatune.core.listening.source import Samples
 
 ATTACK_S, LOOK_S, LEAST_SAMPLES = 0.018, 0.3, 256
-STRING_CENTS = (
-    2.0  # 1σ: what is surer is a string's; what is vaguer must have partials of this weight for each e-fold
-)
+STRING_CENTS = 2.0  # 1σ: what is surer is a string's
+# of its partials, for each e-fold that it is vaguer: below the first it is a drum's, below the other it may be
 DRUM_WEIGHT, DOUBTFUL_WEIGHT = 1.0, 1.4
 MOST_DOUBTFUL = 0.5  # of the readings
 SURE_WEIGHT = 4.0  # where most are
