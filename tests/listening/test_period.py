@@ -28,7 +28,7 @@ def test_midway_is_half_way_to_the_peak_of_the_autocorrelation() -> None:
             options={"xatol": 1e-12},
         ).x
         heard = CENTS * np.log(1 / (period * f1))
-        assert abs(midway(f1, numbers, hz, np.ones(6)) - heard / 2) < 0.02
+        assert abs(midway(f1, numbers, hz, np.ones(6), np.ones(6)) - heard / 2) < 0.02
 
 
 def real_string(r: np.random.Generator, f1: float) -> np.ndarray:

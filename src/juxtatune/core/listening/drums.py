@@ -1,7 +1,7 @@
 """What of a sound is a drum's: it has a tone, but few partials where a string has them, and no clear pitch.
 
-The limits are measured in `benchmarks/` on sampled kits and on heads modelled with the modes of a circular
-membrane (Rossing 2000), against short, distorted and noisy notes of sampled guitars.
+The limits were measured on sampled kits and on heads modelled with the modes of a circular membrane (Rossing 2000,
+from memory), against short, distorted and noisy notes of sampled guitars.
 """
 
 from __future__ import annotations

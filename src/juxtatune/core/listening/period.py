@@ -19,12 +19,13 @@ MIDWAY = 0.5
 MOST = 4.0  # cents: further off it is another's
 
 
-def midway(f1: float, numbers: NDArray[np.int64], hz: F, energy: F) -> float:
-    """How far (cents) the pitch lies above f1 (Hz), of partials (P,) with `numbers`, `hz` and `energy`.
+def midway(f1: float, numbers: NDArray[np.int64], hz: F, amplitude: F, decay: F) -> float:
+    """How far (cents) the pitch lies above f1 (Hz), of partials (P,) with `numbers`, `hz`, `amplitude` and `decay` (1/s).
 
     The period is where the autocorrelation Σ w cos(2π f T) peaks, w being the energy (Wiener–Khinchin): to second order
     the mean of f/n weighted by w n².
     """
+    energy = amplitude**2 / np.maximum(decay, LEAST_DECAY)
     low = (numbers <= HIGHEST) & (energy > 0)
     if not low.any():
         return 0.0
@@ -35,6 +36,5 @@ def midway(f1: float, numbers: NDArray[np.int64], hz: F, energy: F) -> float:
 
 def own_pitch_cents(fit: Fit) -> float:
     """How far (cents) the pitch of a pluck lies above its f1; 0 where its partials agree."""
-    energy = fit.amplitude**2 / np.maximum(fit.decay, LEAST_DECAY)
     # squared: what clips has a little scatter of its own too
-    return fit.own_scatter**2 * midway(fit.f1, fit.numbers, fit.hz, energy)
+    return fit.own_scatter**2 * midway(fit.f1, fit.numbers, fit.hz, fit.amplitude, fit.decay)

@@ -15,7 +15,7 @@ import numpy as np
 from juxtatune.core.listening.detect import onsets
 from juxtatune.core.listening.frames import to_working_rate
 from juxtatune.core.listening.partials import CENTS
-from juxtatune.core.listening.period import LEAST_DECAY, midway
+from juxtatune.core.listening.period import midway
 from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.source import Samples
 from juxtatune.core.listening.strums.before import beforehand, went_on
@@ -139,8 +139,8 @@ def _real(found: dict[int, Settled]) -> float:
 def _own_pitch(heard: Sinusoids, found: Settled, share: float) -> Settled:
     """A string with the share of the pitch that a real guitar's has."""
     parts = [heard.parts[row] for row in found.used]
-    energy = np.array([c.amplitude**2 / max(c.decay, LEAST_DECAY) for c in parts])
-    above = share * midway(found.f1, found.numbers, heard.hz[found.used], energy)
+    amplitude, decay = np.array([(c.amplitude, c.decay) for c in parts]).T
+    above = share * midway(found.f1, found.numbers, heard.hz[found.used], amplitude, decay)
     return replace(found, f1=found.f1 * float(np.exp(above / CENTS)))
 
 
