@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from juxtatune.core.listening.harmonic import Tone, likeliest
-from juxtatune.core.listening.moving import frames, medians
+from juxtatune.core.listening.moving import medians
 from juxtatune.core.listening.peaks import Peaks, new_peaks
 from juxtatune.core.listening.project import hann, project
 from juxtatune.core.listening.source import Samples
@@ -149,4 +149,4 @@ def _partials(
     """Partials (P,) in `size` samples that begin a size before each of `at`, a short step before it, there and `ahead`
     samples later: (K, 4, P)."""
     starts = at[:, None] + np.array([-size, -(size // SHORT), 0, ahead])
-    return project(frames(x, size, 1)[starts.ravel()], hann(size), hz, rate).reshape(len(at), 4, len(hz))
+    return project(x, starts.ravel(), hann(size), hz, rate).reshape(len(at), 4, len(hz))

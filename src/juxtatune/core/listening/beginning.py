@@ -68,8 +68,7 @@ def _with_attack(x: Samples, rate: float, fit: Fit, onset: float) -> float:
     at = np.array([int(heard * rate), int(onset * rate)])
     if at[1] + length > len(x):
         return onset
-    frames = np.lib.stride_tricks.sliding_window_view(x, length)[at]
     hz = fit.hz[fit.numbers > 2] if np.any(fit.numbers > 2) else fit.hz
-    z = project(frames, hann(length), hz, rate)
+    z = project(x, at, hann(length), hz, rate)
     before, after = np.sum(np.abs(z) ** 2, axis=1)
     return heard if before > 0.3 * after else onset

@@ -92,7 +92,7 @@ def hear(
 def _power(part: Samples, rate: float, f1: float) -> float:
     """What the low partials of a tone carry, whether they are new or not."""
     hz = partial_hz(f1, USUAL_STRETCH, np.arange(1, 9))
-    z = project(part[None, :], hann(len(part)), hz[hz < 0.45 * rate], rate)
+    z = project(part, np.zeros(1, np.int64), hann(len(part)), hz[hz < 0.45 * rate], rate)
     return float(np.sum(np.abs(z) ** 2))
 
 

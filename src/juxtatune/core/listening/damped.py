@@ -74,9 +74,8 @@ def _levels(
     starts = np.array([first, last - 2 * size, last - size, after])
     if starts.min() < 0 or after + size > len(x):
         return None
-    frames = np.lib.stride_tricks.sliding_window_view(x, size)[starts]
     every = np.concatenate([clear, clear - BESIDE / lasts, clear + BESIDE / lasts])
-    power = np.abs(project(frames, hann(size), every, rate).reshape(4, 3, -1)) ** 2 + 1e-18
+    power = np.abs(project(x, starts, hann(size), every, rate).reshape(4, 3, -1)) ** 2 + 1e-18
     # what the new string drowns says nothing
     heard = power[2, 0] > np.maximum(STRONG * power[2, 0].max(), HEARD * power[3, 1:].min(axis=0))
     if not heard.any():

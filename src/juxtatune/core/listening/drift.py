@@ -11,7 +11,8 @@ from dataclasses import replace
 
 import numpy as np
 
-from juxtatune.core.listening.partials import CENTS, Fit, fit_pluck
+from juxtatune.core.listening.glides import CENTS
+from juxtatune.core.listening.partials import Fit, fit_pluck
 from juxtatune.core.listening.source import Samples
 
 FROM_S, TO_S, LEAST_S = 0.25, 1.75, 0.75  # after the onset: what the mean is taken of

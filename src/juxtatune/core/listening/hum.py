@@ -49,14 +49,15 @@ def without_hum(x: Samples, rate: float) -> Samples:
 
 def find_hum(x: Samples, rate: float, least: int = LEAST_FRAMES) -> Hum | None:
     """The hum in a sound of `least` half seconds and a half; None where there is none."""
-    parts, _, window = _moments(x, rate)
-    if len(parts) < least:
+    starts, _, window = _moments(x, rate)
+    if len(starts) < least:
         return None
-    parts = parts[:: max(1, len(parts) // LOOKED_AT)]
+    starts = starts[:: max(1, len(starts) // LOOKED_AT)]
+    parts = frames(np.ascontiguousarray(x), len(window), 1)[starts]
     spectrum = np.quantile(np.abs(np.fft.rfft(parts * window)), QUIET, axis=0)
     for mains in MAINS_HZ:
         if _suspected(spectrum, mains):
-            hum = _lines(parts, window, mains, rate)
+            hum = _lines(x, starts, window, mains, rate)
             if len(hum.numbers) >= LEAST_LINES and hum.numbers[0] <= 3 and _always(x, rate, hum):
                 return hum
     return None
@@ -64,25 +65,20 @@ def find_hum(x: Samples, rate: float, least: int = LEAST_FRAMES) -> Hum | None:
 
 def taken_out(hum: Hum, x: Samples, rate: float) -> Samples:
     """The sound (N,) without a hum that is known, followed through it."""
-    parts, t, window = _moments(x, rate)
-    if len(parts) == 0:
+    starts, t, window = _moments(x, rate)
+    if len(starts) == 0:
         return x
     expected = hum.numbers * hum.base
-    z = project(parts, window, expected, rate) * np.exp(-2j * np.pi * t[:, None] * expected)
+    z = project(x, starts, window, expected, rate) * np.exp(-2j * np.pi * t[:, None] * expected)
     phase = _followed(z, hum.numbers, hum.quiet)
     return x - _rebuilt(len(x), rate, t, hum, phase, _sizes(z, hum.numbers, phase, hum.quiet))
 
 
-def _moments(x: Samples, rate: float) -> tuple[Samples, F, F]:
-    """Stretches (M, size) of a second, their middles (M,) in s, and the window."""
+def _moments(x: Samples, rate: float) -> tuple[NDArray[np.int64], F, F]:
+    """Where stretches of a second begin (M,), their middles (M,) in s, and the window (size,)."""
     size, hop = int(FRAME_S * rate), int(HOP_S * rate)
-    parts = frames(np.ascontiguousarray(x), size, hop)
-    half = (size - 1) / 2
-    return (
-        parts,
-        (np.arange(len(parts)) * hop + half) / rate,
-        hann(size),
-    )
+    starts = np.arange(0, len(x) - size + 1, hop)
+    return starts, (starts + (size - 1) / 2) / rate, hann(size)
 
 
 def _suspected(spectrum: F, mains: float) -> bool:
@@ -97,12 +93,12 @@ def _suspected(spectrum: F, mains: float) -> bool:
     return found >= LEAST_LINES
 
 
-def _lines(parts: Samples, window: F, mains: float, rate: float) -> Hum:
+def _lines(x: Samples, starts: NDArray[np.int64], window: F, mains: float, rate: float) -> Hum:
     """The harmonics that are heard steadily."""
     n = np.arange(1, min(MOST_HARMONIC, int(0.45 * rate / mains)) + 1)
-    base = _frequency(parts, window, n, mains, rate)
+    base = _frequency(x, starts, window, n, mains, rate)
     beside = np.concatenate([n * base - 5.0, n * base + 5.0])
-    size = np.abs(project(parts, window, np.concatenate([n * base, beside]), rate))
+    size = np.abs(project(x, starts, window, np.concatenate([n * base, beside]), rate))
     low, high = np.quantile(size, [0.05, QUIET], axis=0)
     around = np.maximum(*np.split(high[len(n) :], 2))
     heard = (high[: len(n)] > ABOVE * around) & (high[: len(n)] < STEADY * low[: len(n)])
@@ -116,14 +112,16 @@ def _always(x: Samples, rate: float, hum: Hum) -> bool:
     power = np.mean(moments**2, axis=1)
     # a gap in the sound is no moment
     quietest = moments[int(np.argmin(np.where(power > SOUNDS * power.max(), power, np.inf)))]
-    heard = np.abs(project(quietest[None, :], hann(size), hum.numbers * hum.base, rate))[0]
+    heard = np.abs(project(quietest, np.zeros(1, np.int64), hann(size), hum.numbers * hum.base, rate))[0]
     return bool(np.sum(heard**2) > STILL_THERE * np.sum(hum.quiet**2))
 
 
-def _frequency(parts: Samples, window: F, n: NDArray[np.int64], mains: float, rate: float) -> float:
+def _frequency(
+    x: Samples, starts: NDArray[np.int64], window: F, n: NDArray[np.int64], mains: float, rate: float
+) -> float:
     """Where the harmonics of the quietest moments are largest together, near a mains frequency."""
     tried = mains * (1 + np.linspace(-OFF, OFF, 25))
-    z = np.abs(project(parts, window, np.outer(tried, n[:4]).ravel(), rate))
+    z = np.abs(project(x, starts, window, np.outer(tried, n[:4]).ravel(), rate))
     quiet = np.quantile(z, QUIET, axis=0).reshape(len(tried), -1)
     return float(tried[int(np.argmax(quiet.sum(axis=1)))])
 

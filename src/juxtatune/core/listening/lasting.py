@@ -20,11 +20,11 @@ LOOK_S, GONE = 0.1, 0.1  # before and after a moment, and in power
 def sounds(x: Samples, rate: float, c: Candidate, begin: float, end: float) -> bool:
     """True when a tone is heard between two moments about as loud as it is after them."""
     hz = np.array([f for _, f, _ in c.tone.matched][:8])
-    between = x[int((begin + 0.01) * rate) : int(end * rate)]
-    after = x[int((end + 0.02) * rate) : int((end + 0.02) * rate) + len(between)]
-    if len(between) < 0.03 * rate or len(after) < len(between):
+    between, after = int((begin + 0.01) * rate), int((end + 0.02) * rate)
+    size = int(end * rate) - between
+    if size < 0.03 * rate or after + size > len(x):
         return True
-    z = project(np.stack([between, after]), hann(len(between)), hz, rate)
+    z = project(x, np.array([between, after]), hann(size), hz, rate)
     there, then = np.sum(np.abs(z) ** 2, axis=1)
     return bool(there > 0.25 * then)
 
@@ -61,6 +61,6 @@ def vanishes(x: Samples, rate: float, c: Candidate, at: float) -> bool:
     size, before, after = (int(s * rate) for s in (LOOK_S, at - 0.02 - LOOK_S, at + 0.05))
     if before < 0 or after + size > len(x):
         return False
-    z = project(np.stack([x[before : before + size], x[after : after + size]]), hann(size), hz, rate)
+    z = project(x, np.array([before, after]), hann(size), hz, rate)
     there, then = np.sum(np.abs(z) ** 2, axis=1)
     return bool(then < GONE * there)

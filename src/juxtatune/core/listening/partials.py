@@ -15,27 +15,18 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from juxtatune.core.listening import kernels
+from juxtatune.core.listening import fading, glides, kernels
+from juxtatune.core.listening.glides import CENTS, TAUS
 from juxtatune.core.listening.moving import medians
 from juxtatune.core.listening.project import hann, project
 from juxtatune.core.listening.source import Samples
 
 F = NDArray[np.floating]
-CENTS = 1200 / np.log(2)
-TAUS = np.geomspace(0.022, 0.3, 20)  # glide times tried, s
 ANY_TAU = np.geomspace(0.022, 1.4, 32)
 SLOW_S, SLOWER_S = 0.3, 0.4  # time of a glide: up to here it is the attack's; from here on it is a drift
-FINER = np.geomspace(1 / 1.15, 1.15, 15)
 USUAL_STRETCH = 4e-5  # inharmonicity coefficient B where nothing is known of it
 MOST_PARTIALS = 14
 MOST_FRAMES = 120
-LEAST_HEARD, LEAST_SNR, LEAST_POWER = 3, 12.0, 1e-6  # frames, over the noise, and of the strongest partial
-FADES_OVER, FADES_FRAMES = np.log(10.0), 4.0  # from there to where a partial counts in full
-MOST_PERSISTENT = 0.8
-ROUNDS, STILL = 3, 0.003  # times weighed anew, unless that moves the fit by less (cents)
-NEARBY = np.geomspace(0.6, 1.7, 9)
-STRAY = 1.5  # usual residuals
-STEEPEST = 0.012  # a glide as steep as comes: 20 cents
 STEEP_S = 0.1
 CURVED = 1e-3  # of the glide's mean over so long, for a note of a second, as measured in benchmarks/
 LEAST_SIGMA = 0.0005  # cents that the model itself is off by on clean sound
@@ -145,10 +136,10 @@ def demodulated(
     top = int(min(partials, 0.46 * rate / f1, 5200 / f1 if f1 < 2600 else 1))
     n = np.arange(1, max(top, 1) + 1)
     hz = partial_hz(f1, stretch, n)
-    frames = np.lib.stride_tricks.sliding_window_view(x[:last], size)[starts]
     t = (starts + (size - 1) / 2) / rate
     # noise is heard half-way between the partials, where none sounds
-    both = project(frames, hann(size), np.concatenate([hz, hz - 0.5 * f1, hz[-1:] + 0.5 * f1]), rate)
+    every = np.concatenate([hz, hz - 0.5 * f1, hz[-1:] + 0.5 * f1])
+    both = project(x, starts, hann(size), every, rate)
     z = both[:, : len(hz)] * np.exp(-2j * np.pi * hz[None, :] * t[:, None])
     return Demodulated(t, z, _noise(both[:, len(hz) :]), n, hz, max(1.0, size / hop / 2.0))
 
@@ -161,50 +152,41 @@ def _noise(between: NDArray[np.complex128]) -> F:
 
 def solve(d: Demodulated, f1: float, stretch: float, with_glide: bool) -> Fit | None:
     """Joins the phases of all partials into one pitch; `f1` (Hz) and `stretch` are what they were turned down by."""
-    power = np.abs(d.z) ** 2
-    usable = power > 6 * d.noise[None, :]
-    # a partial counts until it first sinks into the noise after its loudest moment
-    risen = np.arange(len(d.t))[:, None] <= np.argmax(power, axis=0)
-    alive = usable & np.cumprod(usable | risen, axis=0).astype(bool)
-    strongest = power.max()
-    good = (
-        (alive.sum(axis=0) >= LEAST_HEARD)
-        & (np.max(power, axis=0) > LEAST_SNR * d.noise)
-        & (np.max(power, axis=0) > LEAST_POWER * strongest)
-    )
+    good, alive = fading.heard(np.abs(np.ascontiguousarray(d.z)) ** 2, d.noise)
     if not np.any(good):
         return None
-    n, hz, z, noise = d.n[good], d.hz[good], d.z[:, good], d.noise[good]
-    alive, power = alive[:, good], power[:, good]
+    n, hz, noise = d.n[good], d.hz[good], d.noise[good]
+    z, alive = (np.ascontiguousarray(v[:, good]) for v in (d.z, alive))
+    power = np.abs(z) ** 2
     origin = float(d.t[0])
     t = d.t - origin
-    variance = noise[None, :] / (2 * power + 1e-30) + 1e-7
-    weight = np.where(alive, 1 / variance, 0.0)
-    phase = _unwrapped(np.angle(z), t, weight, hz, with_glide)
-    best = _slopes(t, phase, weight, hz, None)
+    weight = np.where(alive, 1 / (noise[None, :] / (2 * power + 1e-30) + 1e-7), 0.0)
+    phase = glides.unwrapped(np.angle(z), t, weight, hz, with_glide)
+    tau = 0.0
+    best = glides.slopes(t, phase, weight, hz, 0.0)
     if with_glide:
-        bent = _best_glide(t, phase, weight, hz)
+        tau = glides.best_time(TAUS, t, phase, weight, hz)
+        bent = glides.slopes(t, phase, weight, hz, tau)
         # a glide must earn its place: it costs two parameters
-        if best[0] / max(bent[0], 1e-30) >= 1 + 8.0 * d.overlap / max(int(alive.sum()), 1):
-            best = bent
-        best, weight = _reweighted(t, phase, weight, hz, alive, best)
-    _, slope, slope_variance, glide, tau, offset, residual, shared = best
+        if best[0] / max(bent[0], 1e-30) < 1 + 8.0 * d.overlap / max(int(alive.sum()), 1):
+            tau = 0.0
+        best, tau, weight = glides.settled(t, phase, weight, hz, alive, tau)
+    _, slope, slope_variance, glide, offset, residual, shared = best
     scatter = np.sum(weight * residual**2, axis=0) / np.maximum(np.sum(alive, axis=0) - 2, 1)
     slope_variance = slope_variance * np.maximum(scatter, 1.0) * d.overlap
     relative = slope / (2 * np.pi * hz)
     relative_variance = slope_variance / (2 * np.pi * hz) ** 2
-    joined = _join(
-        n, relative, relative_variance, _faint(power, alive), _fading(power, alive, noise), stretch
-    )
+    faint, fades = fading.faint_and_fading(power, alive, noise)
+    joined = _join(n, relative, relative_variance, faint, fades, stretch)
     if joined is None:
         return None
     shift, bend, sigma, turn, own_scatter = joined
     sigma = float(np.hypot(sigma, shared * np.sqrt(d.overlap)))
     new_stretch = float(np.clip(stretch + bend, 0.0, 2e-3))
     # what rebuilds the onset is not asked for at a moment's look
-    decay, amplitude = _decays(t, power, alive) if with_glide else (np.zeros(len(n)), np.zeros(len(n)))
+    decay, amplitude = fading.decays(t, power, alive) if with_glide else (np.zeros(len(n)), np.zeros(len(n)))
     snr = float(10 * np.log10(np.max(np.max(power, axis=0) / noise)))
-    persistence = _persistence(residual, weight, d.overlap)
+    persistence = glides.persistence(residual, weight, int(np.ceil(2 * d.overlap)))
     claimed = _calibrated(sigma * persistence, float(t[-1]))
     slow = _slow(t, phase, weight, hz, d.overlap * persistence**2) if tau else 0.0
     return Fit(
@@ -212,55 +194,6 @@ def solve(d: Demodulated, f1: float, stretch: float, with_glide: bool) -> Fit | 
         float(np.hypot(claimed, _curved(glide, tau if tau else 0.1, float(t[-1])))), origin,
         n, hz * (1 + relative), amplitude, offset + 2 * np.pi * hz * origin, decay, snr, own_scatter, slow,
     )  # fmt: skip
-
-
-def _reweighted(t: F, phase: F, weight: F, hz: F, alive: NDArray[np.bool_], best: tuple) -> tuple[tuple, F]:
-    """The fit with weights that what is left of it asks for, again until that moves it no more; and these weights."""
-    plain, times = weight, None
-    for _ in range(ROUNDS):
-        weight = kernels.reweighed(best[6], plain, alive, STRAY)
-        new = (
-            _slopes(t, phase, weight, hz, None)
-            if best[4] is None
-            else _best_glide(t, phase, weight, hz, times)
-        )
-        moved = np.average(np.abs(new[1] - best[1]) / hz, weights=weight.sum(axis=0)) / (2 * np.pi) * CENTS
-        best = new
-        if moved < STILL:
-            break
-        if best[4] is not None:
-            times = best[4] * NEARBY
-    return best, weight
-
-
-def _unwrapped(angle: F, t: F, weight: F, hz: F, with_glide: bool) -> F:
-    """Phases (M, P) without their jumps by a turn. While the glide falls, high partials may turn more than half a
-    turn from frame to frame: they are unwrapped about the course that the low ones foretell."""
-    phase = np.unwrap(angle, axis=0)
-    low = hz * STEEPEST * (t[-1] - t[0]) / (len(t) - 1) < 0.35
-    if not with_glide or low.all() or not low.any():
-        return np.asarray(phase)
-    _, slope, variance, glide, tau, *_ = _best_glide(t, phase[:, low], weight[:, low], hz[low])
-    relative = np.average(slope / hz[low], weights=hz[low] ** 2 / variance)
-    course = relative * t + 2 * np.pi * glide * tau * (1 - np.exp(-t / tau))
-    expected = course[:, None] * hz[None, ~low]
-    phase[:, ~low] = np.unwrap(angle[:, ~low] - expected, axis=0) + expected
-    return np.asarray(phase)
-
-
-def _persistence(residual: F, weight: F, overlap: float) -> float:
-    """How much 1σ grows because residuals (M, P) persist: a beat or a drum bends many frames one way.
-
-    From their correlation r between frames that share no sample, (1 + r) / (1 - r) in variance (Bartlett 1946).
-    """
-    lag = int(np.ceil(2 * overlap))
-    if len(residual) < 2 * lag:
-        return 1.0
-    r = np.sqrt(weight) * residual
-    together = float((r[lag:] * r[:-lag]).sum())
-    alone = float(np.sqrt((r[lag:] ** 2).sum() * (r[:-lag] ** 2).sum())) + 1e-30
-    rho = min(max(together / alone, 0.0), MOST_PERSISTENT)
-    return float(np.sqrt((1 + rho) / (1 - rho)))
 
 
 def _calibrated(sigma: float, lasts: float) -> float:
@@ -274,77 +207,26 @@ def _curved(glide: float, tau: float, lasts: float) -> float:
     return float(CURVED * abs(mean) / min(max(lasts, 0.4), 3.0))
 
 
-def _best_glide(t: F, phase: F, weight: F, hz: F, times: F | None = None) -> tuple:
-    """The glide time that leaves least: a grid of times, then a finer one about its best."""
-    phase, weight = np.ascontiguousarray(phase), np.ascontiguousarray(weight)
-    best = _best_time(TAUS if times is None else times, t, phase, weight, hz)
-    return _slopes(t, phase, weight, hz, _best_time(best * FINER, t, phase, weight, hz))
-
-
-def _best_time(times: F, t: F, phase: F, weight: F, hz: F) -> float:
-    return float(times[np.argmax(kernels.gains(times, t, phase, weight, hz))])
-
-
 def _slow(t: F, phase: F, weight: F, hz: F, frames: float) -> float:
     """How likely the glide is a slow one, one independent frame in so many: 0 to 1."""
-    gains = kernels.gains(ANY_TAU, t, np.ascontiguousarray(phase), np.ascontiguousarray(weight), hz)
+    gains = glides.gains(ANY_TAU, t, phase, weight, hz)
     likely = np.exp((gains - gains.max()) / (2 * frames))
     return float(likely @ np.clip((ANY_TAU - SLOW_S) / (SLOWER_S - SLOW_S), 0, 1) / likely.sum())
 
 
-def _slopes(t: F, phase: F, weight: F, hz: F, tau: float | None) -> tuple:
-    """Weighted least squares: each partial has an offset and a slope, all share one glide.
-
-    Returns (cost, slope (P,), its variance (P,), glide, tau, offset (P,), residual (M, P), and 1σ of what an error of
-    the glide adds to all slopes alike, relative).
-    """
-    phase, weight = np.ascontiguousarray(phase), np.ascontiguousarray(weight)
-    cost, slope, variance, glide, offset, rest, shared = kernels.slopes(t, phase, weight, hz, tau or 0.0)
-    return cost, slope, variance, glide, tau, offset, rest, shared
-
-
 def _join(
-    n: NDArray, relative: F, variance: F, faint: F, fading: F, stretch: float
+    n: NDArray, relative: F, variance: F, faint: F, fades: F, stretch: float
 ) -> tuple[float, ...] | None:
     """Robust regression of the partials' deviations on f1 and B: (Δf1/f1, ΔB, σ of Δf1/f1, σ of ΔB, own scatter)."""
     q = (n * n / (1 + stretch * n * n) - 1 / (1 + stretch)) / 2
     ok = np.isfinite(relative) & np.isfinite(variance) & (np.abs(relative) < 0.03)
     if not np.any(ok):
         return None
-    n, relative, variance, faint, fading, q = (a[ok] for a in (n, relative, variance, faint, fading, q))
+    n, relative, variance, faint, fades, q = (a[ok] for a in (n, relative, variance, faint, fades, q))
     if len(n) == 1:
         return float(relative[0]), 0.0, float(np.sqrt(variance[0] + (0.3 / CENTS) ** 2)), 1.0, 0.0
     free = len(n) >= 4
     # B seldom differs by more than 1e-4 from a start value; with few partials it is not asked for
     prior = 1e8 if free else 1e10
-    joined = kernels.join(q, relative, variance, faint, fading, free, prior)
+    joined = kernels.join(q, relative, variance, faint, fades, free, prior)
     return tuple(float(v) for v in joined)
-
-
-def _faint(power: F, alive: NDArray[np.bool_]) -> F:
-    """How many times a partial (P,) is fainter than the loudest, in power: what disturbs it moves it as much more."""
-    mean = np.sum(power * alive, axis=0)
-    return np.asarray(mean.max() / mean)
-
-
-def _fading(power: F, alive: NDArray[np.bool_], noise: F) -> F:
-    """How many times less a partial (P,) counts as it nears what is left out, so that it does so at no one moment."""
-    most = np.max(power, axis=0)
-    sides = [
-        np.log(most / (LEAST_SNR * noise)) / FADES_OVER,
-        np.log(most / (LEAST_POWER * most.max())) / FADES_OVER,
-        (alive.sum(axis=0) - LEAST_HEARD + 1) / FADES_FRAMES,
-    ]
-    return np.asarray(1 / np.clip(np.min(sides, axis=0), 1e-3, 1.0))
-
-
-def _decays(t: F, power: F, alive: NDArray[np.bool_]) -> tuple[F, F]:
-    """Decay rate (1/s) and amplitude at the origin of each partial, by a line through the log power."""
-    w = np.where(alive, 1.0, 0.0) * np.exp(-t / 0.15)[:, None]
-    logs = 0.5 * np.log(power + 1e-30)
-    total = w.sum(axis=0)
-    mt, ml = (w * t[:, None]).sum(axis=0) / total, (w * logs).sum(axis=0) / total
-    dt = t[:, None] - mt
-    slope = (w * dt * (logs - ml)).sum(axis=0) / ((w * dt**2).sum(axis=0) + 1e-9)
-    slope = np.clip(slope, -60.0, 2.0)
-    return -slope, np.exp(ml - slope * mt)

@@ -41,9 +41,8 @@ def bands(x: Samples, rate: float, centres: F) -> NDArray[np.complex128]:
     size, hop = int(WINDOW_S * rate), int(STEP_S * rate)
     starts = np.arange(0, len(x) - size + 1, hop)
     window = _window(size)
-    frames = np.lib.stride_tricks.sliding_window_view(x, size)[starts]
     t = starts / rate
-    return project(frames, window, centres, rate) * np.exp(-2j * np.pi * centres[None, :] * t[:, None])
+    return project(x, starts, window, centres, rate) * np.exp(-2j * np.pi * centres[None, :] * t[:, None])
 
 
 def response(off: F, rate: float) -> F:

@@ -10,7 +10,8 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from juxtatune.core.listening.partials import CENTS, Fit
+from juxtatune.core.listening.glides import CENTS
+from juxtatune.core.listening.partials import Fit
 
 F = NDArray[np.floating]
 HIGHEST = 8  # partials that a period is heard by

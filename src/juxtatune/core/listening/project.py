@@ -4,12 +4,16 @@ from __future__ import annotations
 
 from functools import lru_cache
 
+import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
 from juxtatune.core.listening.source import Samples
 
+FINE = 32  # samples
 F = NDArray[np.floating]
+Z = NDArray[np.complex128]
+_jit = nb.njit(cache=True, nogil=True, error_model="numpy")
 
 
 @lru_cache(maxsize=64)
@@ -21,20 +25,77 @@ def hann(size: int) -> Samples:
     return window
 
 
-def project(frames: F, window: F, hz: F, rate: float) -> NDArray[np.complex128]:
-    """Each frame (M, size) against each frequency (P,): (M, P), its phase that of the frame's middle.
+def project(x: Samples, starts: NDArray[np.int64], window: F, hz: F, rate: float) -> Z:
+    """The stretches of a sound (N,) that begin at samples `starts` (M,), against each frequency (P,): (M, P), its phase
+    that of a stretch's middle.
 
-    The window (size,) must be symmetric: what lies alike on both sides of the middle is added up first. Single
-    precision of whole turns taken off is exact to 1e-6 rad, far below what any reading is sure of.
+    A stretch is as long as the window (size,), which must be symmetric: what lies alike on both sides of the middle is
+    added up first. Single precision is exact to 1e-6 rad, far below what any reading is sure of.
+    Raises IndexError where a stretch reaches beyond the sound.
     """
-    size = frames.shape[1]
+    size = len(window)
+    if len(starts) and (starts.min() < 0 or starts.max() + size > len(x)):
+        raise IndexError(f"stretches of {size} samples reach beyond a sound of {len(x)}")
+    late_half = window[size - size // 2 :].astype(np.float32)
+    both, apart, middle = _folded(np.ascontiguousarray(x, float), np.asarray(starts, np.int64), size)
+    real, imaginary = _turned(np.asarray(hz / rate, float), late_half, 0.5 if size % 2 == 0 else 1.0)
+    return np.asarray(_whole(both @ real, apart @ imaginary, middle * window[size // 2]))
+
+
+@_jit
+def _folded(x, starts, size):
+    """The second half of each stretch with the first one, backwards, added (M, half) and taken away, and what lies
+    between the two (M,)."""
     half = size // 2
-    late, early = frames[:, size - half :].astype(np.float32), frames[:, :half][:, ::-1].astype(np.float32)
-    turns = np.outer(np.arange(half) + (0.5 if size % 2 == 0 else 1.0), hz / rate)
-    turns -= np.rint(turns)
-    angle = (2 * np.pi * turns).astype(np.float32)
-    weight = window[size - half :].astype(np.float32)[:, None]
-    real = ((late + early) @ (np.cos(angle) * weight)).astype(float)
-    if size % 2:
-        real += window[half] * frames[:, half : half + 1]
-    return np.asarray(real - 1j * ((late - early) @ (np.sin(angle) * weight)))
+    both, apart = np.empty((len(starts), half), np.float32), np.empty((len(starts), half), np.float32)
+    middle = np.zeros(len(starts))
+    for m in range(len(starts)):
+        begin, end = starts[m], starts[m] + size
+        late, early = x[end - half : end], x[begin : begin + half][::-1]
+        for k in range(half):
+            a, b = np.float32(late[k]), np.float32(early[k])
+            both[m, k] = a + b
+            apart[m, k] = a - b
+        if size % 2:
+            middle[m] = x[begin + half]
+    return both, apart, middle
+
+
+@_jit
+def _turned(per_sample, weight, first):
+    """Cosines and sines (half, P) of frequencies (turns per sample) from `first` samples on, weighted (half,).
+
+    Every angle is the sum of a coarse one and a fine one, which are few.
+    """
+    half, count = len(weight), len(per_sample)
+    real, imaginary = np.empty((half, count), np.float32), np.empty((half, count), np.float32)
+    cosine, sine = _circle(per_sample, 0.0, 1.0, FINE)
+    for begin in range(0, half, FINE):
+        c, s = _circle(per_sample, first + begin, 0.0, 1)
+        for k in range(min(FINE, half - begin)):
+            for p in range(count):
+                real[begin + k, p] = weight[begin + k] * (c[0, p] * cosine[k, p] - s[0, p] * sine[k, p])
+                imaginary[begin + k, p] = weight[begin + k] * (s[0, p] * cosine[k, p] + c[0, p] * sine[k, p])
+    return real, imaginary
+
+
+@_jit
+def _circle(per_sample, first, step, many):
+    """Cosines and sines (many, P) of so many turns per sample."""
+    cosine = np.empty((many, len(per_sample)), np.float32)
+    sine = np.empty((many, len(per_sample)), np.float32)
+    for k in range(many):
+        for p in range(len(per_sample)):
+            turns = per_sample[p] * (first + k * step)
+            angle = 2 * np.pi * (turns - np.rint(turns))
+            cosine[k, p], sine[k, p] = np.cos(angle), np.sin(angle)
+    return cosine, sine
+
+
+@_jit
+def _whole(real, imaginary, middle):
+    out = np.empty(real.shape, np.complex128)
+    for m in range(len(real)):
+        for p in range(real.shape[1]):
+            out[m, p] = complex(real[m, p] + middle[m], -imaginary[m, p])
+    return out

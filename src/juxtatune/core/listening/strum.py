@@ -14,7 +14,7 @@ import numpy as np
 
 from juxtatune.core.listening.detect import onsets
 from juxtatune.core.listening.frames import to_working_rate
-from juxtatune.core.listening.partials import CENTS
+from juxtatune.core.listening.glides import CENTS
 from juxtatune.core.listening.period import midway
 from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.source import Samples

@@ -39,6 +39,6 @@ def beforehand(x: Samples, rate: float) -> Samples | None:
 
 def went_on(heard: Sinusoids, before: Samples, rate: float) -> Rows:
     """Which sinusoids (k,) of a strum sounded `before` (N,) already."""
-    size = np.abs(project(before[None, :], hann(len(before)), heard.hz, rate))[0]
+    size = np.abs(project(before, np.zeros(1, np.int64), hann(len(before)), heard.hz, rate))[0]
     amplitude: F = np.array([c.amplitude for c in heard.parts])
     return np.asarray(size > SAME * amplitude)

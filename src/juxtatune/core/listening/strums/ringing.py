@@ -7,7 +7,8 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from juxtatune.core.listening.partials import CENTS, partial_hz
+from juxtatune.core.listening.glides import CENTS
+from juxtatune.core.listening.partials import partial_hz
 from juxtatune.core.listening.strums.sinusoids import F, Rows, Sinusoids
 from juxtatune.core.listening.strums.voting import PARTIALS, Settled
 

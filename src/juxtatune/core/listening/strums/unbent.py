@@ -8,7 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from juxtatune.core.listening import pencil
-from juxtatune.core.listening.partials import CENTS, Demodulated, partial_hz, solve
+from juxtatune.core.listening.glides import CENTS
+from juxtatune.core.listening.partials import Demodulated, partial_hz, solve
 from juxtatune.core.listening.strums.sinusoids import F, Sinusoids
 from juxtatune.core.listening.strums.voting import Settled
 

@@ -7,8 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from juxtatune.core.listening.glides import CENTS
 from juxtatune.core.listening.kernels import agree
-from juxtatune.core.listening.partials import CENTS, partial_hz
+from juxtatune.core.listening.partials import partial_hz
 from juxtatune.core.listening.strums.density import density
 from juxtatune.core.listening.strums.sinusoids import F, Rows, Sinusoids
 
