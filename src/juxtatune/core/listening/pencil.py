@@ -16,10 +16,12 @@ from juxtatune.core.listening.project import project
 from juxtatune.core.listening.source import Samples
 
 F = NDArray[np.float64]
+Z = NDArray[np.complex128]
 WINDOW_S = 0.2
 STEP_S = 0.02
 REACH_HZ = 8.0  # of a band: further out the window takes too much away
 MOST = 6  # components of one band
+LEAST_VALUES = 3 * (MOST + 2)
 LEAST = 3e-3  # size of the weakest singular value that counts, against the strongest
 FASTEST_DECAY = 14.0  # 1/s
 
@@ -36,13 +38,18 @@ class Component:
     size: complex  # at the band's first value
 
 
-def bands(x: Samples, rate: float, centres: F) -> NDArray[np.complex128]:
+def bands(x: Samples, rate: float, centres: F) -> Z:
     """Each band turned down to zero (M, bands), one value every STEP_S; needs WINDOW_S of sound."""
     size, hop = int(WINDOW_S * rate), int(STEP_S * rate)
     starts = np.arange(0, len(x) - size + 1, hop)
     window = _window(size)
     t = starts / rate
     return project(x, starts, window, centres, rate) * np.exp(-2j * np.pi * centres[None, :] * t[:, None])
+
+
+def long_enough(x: Samples, rate: float) -> bool:
+    """Whether a sound's bands have values enough for any component to be told."""
+    return (len(x) - int(WINDOW_S * rate)) // int(STEP_S * rate) + 1 >= LEAST_VALUES
 
 
 def response(off: F, rate: float) -> F:
@@ -57,10 +64,10 @@ def _window(size: int) -> F:
     return np.asarray(window / (window.sum() / 2))
 
 
-def components(z: NDArray[np.complex128], step: float, centres: F, noise: float) -> list[list[Component]]:
+def components(z: Z, step: float, centres: F, noise: float) -> list[list[Component]]:
     """The damped sinusoids of each band (M, bands), strongest first; `noise` is the power of z from noise alone."""
     found: list[list[Component]] = [[] for _ in centres]
-    if len(z) // 3 < MOST + 2:
+    if len(z) < LEAST_VALUES:
         return found
     poles = _poles(z, step, noise)
     for count in range(1, MOST + 1):
@@ -72,14 +79,14 @@ def components(z: NDArray[np.complex128], step: float, centres: F, noise: float)
         powers = each[:, None, :] ** np.arange(len(z))[None, :, None]
         sizes = (np.linalg.pinv(powers) @ z[:, alike].T[:, :, None])[:, :, 0]
         left = np.mean(np.abs(z[:, alike].T - (powers @ sizes[:, :, None])[:, :, 0]) ** 2, axis=1)
-        for row, k in enumerate(alike):
-            found[k] = _described(
-                each[row], sizes[row], centres[k], step, len(z), float(left[row]) + noise + 1e-18
-            )
+        for k, some in zip(
+            alike, _described(each, sizes, centres[alike], step, len(z), left + noise + 1e-18), strict=True
+        ):
+            found[k] = some
     return found
 
 
-def _poles(z: NDArray[np.complex128], step: float, noise: float) -> list[NDArray[np.complex128]]:
+def _poles(z: Z, step: float, noise: float) -> list[Z]:
     """What one value of each band is multiplied by to give the next, by each of its sinusoids."""
     count, width = len(z), len(z) // 3
     hankel = np.lib.stride_tricks.sliding_window_view(z.T, width + 1, axis=1)
@@ -88,7 +95,7 @@ def _poles(z: NDArray[np.complex128], step: float, noise: float) -> list[NDArray
     size = np.sqrt(np.maximum(square, 0.0))
     least = np.maximum(LEAST * size[:, -1:], 1.5 * np.sqrt(noise * count))
     order = np.minimum(np.sum(size > least, axis=1), MOST)
-    poles: list[NDArray[np.complex128]] = [np.zeros(0, complex)] * z.shape[1]
+    poles: list[Z] = [np.zeros(0, complex)] * z.shape[1]
     for many in range(1, MOST + 1):
         alike = np.flatnonzero(order == many)
         if len(alike) == 0:
@@ -101,27 +108,23 @@ def _poles(z: NDArray[np.complex128], step: float, noise: float) -> list[NDArray
     return poles
 
 
-def _described(
-    poles: NDArray[np.complex128],
-    sizes: NDArray[np.complex128],
-    centre: float,
-    step: float,
-    count: int,
-    left: float,
-) -> list[Component]:
-    """The sinusoids of a band of `count` values, strongest first; `left` is the power that none explains."""
+def _described(poles: Z, sizes: Z, centres: F, step: float, count: int, left: F) -> list[list[Component]]:
+    """The sinusoids (bands, P) of bands of `count` values, strongest first; `left` (bands,) is the power that none
+    explains."""
     hz, decay = np.angle(poles) / (2 * np.pi * step), -np.log(np.abs(poles)) / step
     lasts = np.minimum(count * step, 1.5 / np.maximum(decay, 0.05))
     # Rife and Boorstyn (1974), for as long as the component lasts, with the window's overlap
     size = np.maximum(np.abs(sizes), 1e-15)
-    sigma = np.sqrt(6 * left / size**2 / np.maximum(lasts / WINDOW_S, 1.0)) / (2 * np.pi * lasts)
-    columns = (centre + hz, size, decay, sigma, poles, sizes)
-    rows = zip(*(column.tolist() for column in columns), strict=True)
-    near = (Component(*row) for row, off in zip(rows, hz, strict=True) if abs(off) <= REACH_HZ)
-    return sorted(near, key=lambda c: -c.amplitude)
+    sigma = np.sqrt(6 * left[:, None] / size**2 / np.maximum(lasts / WINDOW_S, 1.0)) / (2 * np.pi * lasts)
+    columns = (np.abs(hz) <= REACH_HZ, centres[:, None] + hz, size, decay, sigma, poles, sizes)
+    each = zip(*(column.tolist() for column in columns), strict=True)
+    return [
+        sorted((Component(*row[1:]) for row in zip(*band, strict=True) if row[0]), key=lambda c: -c.amplitude)
+        for band in each
+    ]
 
 
-def without(z: NDArray[np.complex128], others: list[Component]) -> NDArray[np.complex128]:
+def without(z: Z, others: list[Component]) -> Z:
     """What is left of a band (M,) when some of its components are taken away."""
     steps = np.arange(len(z))
     return z - sum((c.size * c.pole**steps for c in others), np.zeros(len(z), complex))

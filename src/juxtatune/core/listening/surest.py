@@ -23,8 +23,9 @@ ASTRAY = 30.0  # cents from where a tone began: whatever a fit says that is lost
 LOST = 1.5  # cents: among strings that ring, what is less sure says only that one lies near
 OWN = 2.5  # times as unsure as the fit is another reading where the partials disagree of themselves
 BEYOND = 15.0  # times as sure: such a reading found partials that agree
-# own scatter from where nothing read of what is left was ever so sure, up to so much 1σ, as measured in benchmarks/
+# own scatter from where no other reading was ever so sure, up to so much 1σ, as measured in benchmarks/
 ALL_OWN, OWN_CENTS = 0.6, 5.0
+LARGELY_OWN, FEW_CENTS = 0.42, 1.5  # the same of what is left when other sound is taken away
 
 
 def surest(
@@ -50,7 +51,7 @@ def _reconsidered(x: Samples, rate: float, fit: Fit, start: float, end: float) -
 
     Fits that are nearly as sure as the surest count too, so that chance does not choose between them.
     """
-    if fit.sigma_cents < UNSURE:
+    if fit.sigma_cents < UNSURE or _all_own(fit):
         return fit
     others = [
         other
@@ -82,6 +83,11 @@ def _with_and_without_glide(
     ]
 
 
+def _all_own(fit: Fit) -> bool:
+    """Whether its partials' scatter is the string's own, so that nothing beside it is to blame."""
+    return fit.own_scatter > ALL_OWN and fit.sigma_cents < OWN_CENTS
+
+
 def _owned(fit: Fit, sigma: float) -> float:
     """1σ of another reading: where a real guitar's partials disagree of themselves, nothing beside them is to blame.
 
@@ -98,7 +104,7 @@ def _apart(
 
     Further off it is another's: a band plays the same notes. Where it is surer by some, both count.
     """
-    if fit.own_scatter > ALL_OWN and fit.sigma_cents < OWN_CENTS:
+    if _all_own(fit) or (fit.own_scatter > LARGELY_OWN and fit.sigma_cents < FEW_CENTS):
         return fit
     found = apart(x, rate, start, end, tone, ringing)
     if found is None:

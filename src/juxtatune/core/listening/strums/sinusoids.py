@@ -39,6 +39,8 @@ def sinusoids(x: Samples, rate: float, within: list[tuple[float, float]] | None 
 
     `within` are the stretches (Hz) that are asked for; all are when it is None.
     """
+    if not pencil.long_enough(x, rate):
+        return None
     centres = _bands(x, rate)
     if within is not None:
         low, high = np.array(within).T[:, :, None]
