@@ -105,7 +105,9 @@ def test_a_string_that_carries_the_power_is_heard_among_many_soft_tones(count, s
 def candidate(at: float, hz: float, db: float, score: float = 0.9) -> Candidate:
     number = np.arange(1, 9)
     peaks = Peaks(hz * number, np.ones(8), np.full(8, db), 3.3)
-    return Candidate(at, Tone(hz, 0.0, score, peaks, number), 0.0, 10 ** (db / 10), False)
+    return Candidate(
+        at, Tone(hz, 0.0, score, 8 * 10 ** (db / 10), peaks, number), 0.0, 10 ** (db / 10), False
+    )
 
 
 def test_the_one_string_that_the_loud_ones_lack_is_the_players() -> None:

@@ -72,7 +72,9 @@ def test_tones_beside_some_partials_do_not_bend_the_rest(pitch, seconds, beside,
 def test_many_soft_notes_are_not_taken_for_the_loud_ones() -> None:
     def candidate(k, hz, db):
         peak = Peaks(np.array([hz]), np.ones(1), np.array([db]), 3.3)
-        return Candidate(0.5 * k, Tone(hz, 0.0, 0.9, peak, np.ones(1, int)), 0.0, 10 ** (db / 10), False)
+        return Candidate(
+            0.5 * k, Tone(hz, 0.0, 0.9, 10 ** (db / 10), peak, np.ones(1, int)), 0.0, 10 ** (db / 10), False
+        )
 
     loud = [candidate(k, hz, -k) for k, hz in enumerate((82.4, 110.0, 146.8))]
     soft = [candidate(10 + k, 103.8 * 2 ** (k % 5 / 12), -24.0 - k % 4) for k in range(30)]

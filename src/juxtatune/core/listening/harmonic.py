@@ -23,12 +23,13 @@ RICHER, RICHER_LOW = 15.0, 4  # the same where some lie upon what sounded before
 
 @dataclass(frozen=True, eq=False)
 class Tone:
-    """A fundamental in Hz with its score (0 to 1), its stretch B, and the number of each of the peaks that is a partial
-    (0: it is not)."""
+    """A fundamental in Hz with its score (0 to 1), its stretch B, the power its partials carry, and the number of each of
+    the peaks that is a partial (0: it is not)."""
 
     f1: float
     stretch: float
     score: float
+    power: float
     peaks: Peaks
     number: NDArray[np.int64]
 
@@ -38,11 +39,6 @@ class Tone:
         own = np.flatnonzero(self.number)
         columns = self.number[own], self.peaks.hz[own], self.peaks.weight[own]
         return tuple(zip(*(c.tolist() for c in columns), strict=True))
-
-    @cached_property
-    def power(self) -> float:
-        """What these carry."""
-        return float(self.peaks.powers[self.number > 0].sum())
 
     @property
     def explained(self) -> float:
@@ -76,11 +72,11 @@ def _found(peaks: Peaks, ranges: list[tuple[float, float]] | None) -> list[Tone]
         for low, high in ranges:
             inside |= (proposals >= low) & (proposals <= high)
         allowed &= inside
-    f1, stretch, scores, number = matching.best_tones(
+    *columns, number = matching.best_tones(
         peaks.hz, peaks.weight, peaks.powers, peaks.resolution, proposals[allowed]
     )
-    columns = f1.tolist(), stretch.tolist(), scores.tolist()
-    return [Tone(*values, peaks, number[k]) for k, values in enumerate(zip(*columns, strict=True))]
+    rows = zip(*(column.tolist() for column in columns), number, strict=True)
+    return [Tone(f1, stretch, score, power, peaks, n) for f1, stretch, score, power, n in rows]
 
 
 def score_tone(peaks: Peaks, f1: float) -> Tone | None:
@@ -89,4 +85,6 @@ def score_tone(peaks: Peaks, f1: float) -> Tone | None:
     value, refined, stretch = matching.score(
         peaks.hz, peaks.weight, peaks.powers, peaks.resolution, f1, number
     )
-    return Tone(refined, stretch, value, peaks, number) if number.any() else None
+    if not number.any():
+        return None
+    return Tone(refined, stretch, value, float(peaks.powers[number > 0].sum()), peaks, number)

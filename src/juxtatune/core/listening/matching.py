@@ -186,7 +186,7 @@ def _in_skirt(hz, power, number, k, reach):
 
 @_jit
 def best_tones(hz, weight, power, resolution, proposals):
-    """Scores every proposal and keeps the best that differ. Returns (f1, B, score, partial numbers (k, peaks)).
+    """Scores every proposal and keeps the best that differ. Returns (f1, B, score, power, partial numbers (k, peaks)).
 
     Each is moved up to the octave, twelfth or double octave that carries all but a trace of its power: a lower string
     that rings along lends a strong tone the partials between; no picked string lacks them so.
@@ -206,7 +206,7 @@ def best_tones(hz, weight, power, resolution, proposals):
             scores[k], refined[k], bends[k] = _go_on(hz, weight, power, resolution, common, most, matched[k])
     count = kept = 0
     found, place = np.empty(BEST), np.empty(BEST)
-    f1, stretch, value = np.empty(BEST), np.empty(BEST), np.empty(BEST)
+    f1, stretch, value, carried = np.empty(BEST), np.empty(BEST), np.empty(BEST), np.empty(BEST)
     numbers = np.zeros((BEST, len(hz)), np.int64)
     for k in np.argsort(-scores, kind="mergesort")[:BEST]:
         if _known(found, count, refined[k], 0.003 * refined[k]):
@@ -224,8 +224,9 @@ def best_tones(hz, weight, power, resolution, proposals):
         if row == kept or value[row] < this:
             f1[row], stretch[row], value[row], place[row] = up, bend, this, where
             numbers[row] = number
+            carried[row] = power[number > 0].sum()
             kept = max(kept, row + 1)
-    return f1[:kept], stretch[:kept], value[:kept], numbers[:kept]
+    return f1[:kept], stretch[:kept], value[:kept], carried[:kept], numbers[:kept]
 
 
 @_jit
