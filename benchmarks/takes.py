@@ -77,6 +77,9 @@ def measure(runs: int, chromatic: bool) -> None:
 def _line(kind, rows) -> None:
     errors, late = (np.array([v for row in rows for v in row[column]]) for column in (0, 1))
     counts = "".join(f"{sum(row[column] for row in rows):8}" for column in (2, 3, 4))
+    if len(errors) == 0:
+        print(f"{kind:18}{'none long enough, or none read':42}  {0:6}{counts}", flush=True)
+        return
     figures = f"{np.median(abs(errors)):9.4f}{np.quantile(abs(errors), 0.95):8.3f}{abs(errors).max():8.2f}"
     print(
         f"{kind:18}{figures}{np.quantile(late, 0.05):9.3f}{np.quantile(late, 0.95):8.3f}  {len(errors):6}{counts}",

@@ -63,10 +63,11 @@ def _chance(log_odds):
 
 @_jit
 def agree(q, relative, variance, free, prior):
-    """The plain robust regression, for partials among which another string's may be: (level, bend, σ of level)."""
+    """The plain robust regression, for partials among which another string's may be: (level, bend, σ of level, scatter
+    beyond their variance)."""
     every = np.ones(len(q))
     alike, _ = _joined(q, relative, variance, every, free, prior, FAR, every)
-    return alike[0], alike[1], alike[2] * (1 + REAL_UNSURE * _disagree(alike[5]))
+    return alike[0], alike[1], alike[2] * (1 + REAL_UNSURE * _disagree(alike[5])), alike[5]
 
 
 @_jit

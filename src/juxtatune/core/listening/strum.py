@@ -33,8 +33,9 @@ CLEARER = 2.0  # log odds: where two looks differ by more than that, one must be
 WANDERS = 4.0  # cents: where they differ by more, neither is better
 LONGEST_S, LEAST_S = 2.4, 0.66  # of sound: in less the pencil finds nothing
 SILENT = 1e-6
-REAL, ALL_REAL = 0.55, 0.7  # cents, of the surer third of a real guitar's strings
+REAL, ALL_REAL = 0.1, 0.16  # cents of scatter, of two thirds of a real guitar's strings
 FEWEST = 3  # strings that say so
+DEFINED = 0.9  # cents: the pitch of such a string is defined no better
 PRIOR = 2.3  # log odds that a string of a strum is read rightly
 
 
@@ -129,11 +130,11 @@ def _settled_after(
 
 
 def _real(found: dict[int, Settled]) -> float:
-    """How far it is a real guitar that was strummed, 0 to 1: hardly a string of it has partials that agree."""
+    """How far it is a real guitar that was strummed, 0 to 1: few strings of it have partials that agree."""
     if len(found) < FEWEST:
         return 0.0
-    surer = float(np.quantile([f.sigma for f in found.values()], 1 / 3))
-    return float(np.clip((surer - REAL) / (ALL_REAL - REAL), 0, 1))
+    least = float(np.quantile([f.scatter for f in found.values()], 1 / 3))
+    return float(np.clip((least - REAL) / (ALL_REAL - REAL), 0, 1))
 
 
 def _own_pitch(heard: Sinusoids, found: Settled, share: float) -> Settled:
@@ -141,7 +142,7 @@ def _own_pitch(heard: Sinusoids, found: Settled, share: float) -> Settled:
     parts = [heard.parts[row] for row in found.used]
     amplitude, decay = np.array([(c.amplitude, c.decay) for c in parts]).T
     above = share * midway(found.f1, found.numbers, heard.hz[found.used], amplitude, decay)
-    return replace(found, f1=found.f1 * float(np.exp(above / CENTS)))
+    return replace(found, f1=found.f1 * float(np.exp(above / CENTS)), own=share)
 
 
 def _after_strum(x: Samples, rate: float, settle: float) -> Samples | None:
@@ -171,7 +172,8 @@ def _report(
         return StrumReading(string, None, None, 0.0, also, _why_not([s for s in also if s in settled]))
     cents = 1200 * float(np.log2(found.f1 / goals[string]))
     confidence = float(1 / (1 + np.exp(found.doubt - PRIOR)))
-    return StrumReading(string, cents, found.sigma, min(confidence, 0.999), also)
+    sigma = float(np.hypot(found.sigma, DEFINED * found.own))
+    return StrumReading(string, cents, sigma, min(confidence, 0.999), also)
 
 
 def _why_not(heard_alike: list[int]) -> str:

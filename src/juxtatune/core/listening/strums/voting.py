@@ -32,6 +32,8 @@ class Settled:
     votes: int
     used: NDArray[np.int64]  # rows of the sinusoids
     numbers: NDArray[np.int64]  # of the partials they are
+    scatter: float  # cents by which partials disagree beyond what each is unsure
+    own: float = 0.0  # 0 to 1: how far that is theirs, as a real guitar's
     doubt: float = 0.0  # log odds that it was read into what others leave
 
 
@@ -105,10 +107,10 @@ def _regress(
         y = cents[pick] / CENTS - bent * q
         variance = (heard.sigma[rows[pick]] / (n * goal)) ** 2 + (0.02 / CENTS) ** 2
         free = len(n) >= 4
-        level, bend, sigma = agree(q, y, variance, free, 1e8 if free else 1e10)
+        level, bend, sigma, scatter = agree(q, y, variance, free, 1e8 if free else 1e10)
         settled = Settled(
             goal * (1 + level), float(np.clip(USUAL_STRETCH + bent + bend, 0, 2e-3)), float(sigma) * CENTS, len(n), rows[pick],
-            columns[pick] + 1,
+            columns[pick] + 1, float(scatter) * CENTS,
         )  # fmt: skip
         line = CENTS * (level + (bent + bend) * q_all)
         reach, known = np.full(len(rows), 0.7 + min(3.0, 3 * sigma * CENTS)), int(n.max())
