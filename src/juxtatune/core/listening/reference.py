@@ -24,6 +24,7 @@ LEAST_TONES = 4
 # drums have one to three notes that agree, in a third of all frames; music more, nearly all the time
 OFTEN, LEAST_NOTES = 0.55, 3.3
 AGREE_CENTS = 6.0
+MOST_OF_ALL = 0.15  # of the weight, that one note may have
 LOW_HZ, HIGH_HZ = 60.0, 1000.0
 # between partials of a root that is not heard itself; tempered intervals lie further off
 JUST, JUST_CENTS = np.array([5 / 4, 5 / 3, 5 / 2, 7 / 5, 7 / 4, 7 / 3, 7 / 2]), 5.0
@@ -49,7 +50,9 @@ def reference_offset(samples: Samples, rate: float) -> Offset | CannotTell:
     cents, weight, note = _roots(frames)
     if len(cents) < 4 or weight.sum() <= 0 or _distinct(frames) < LEAST_TONES:
         return CannotTell("nothing in it has a pitch")
-    mode, share = _mode(cents, weight)
+    mode = _mode(cents, _evened(weight, note))
+    agree = np.abs(_off(cents, mode)) < AGREE_CENTS
+    share = weight[agree].sum() / weight.sum()
     if share < 0.3:
         return CannotTell("no common pitch: its tones agree on no reference")
     if len(cents) < OFTEN * len(frames) and _notes(cents, weight, note, mode) < LEAST_NOTES:
@@ -144,17 +147,23 @@ def _is_partial(hz: F, level: F, k: int) -> bool:
     return False
 
 
-def _mode(cents: F, weight: F) -> tuple[float, float]:
-    """The densest place on the circle of 100 cents and the share of weight within 6 cents of it."""
+def _evened(weight: F, note: NDArray[np.int64]) -> F:
+    """Weights of which no note has more than its share: each lies some cents off by itself."""
+    _, which = np.unique(note, return_inverse=True)
+    total = np.bincount(which, weight)
+    return np.asarray(weight * np.minimum(1.0, MOST_OF_ALL * weight.sum() / (total + 1e-30))[which])
+
+
+def _mode(cents: F, weight: F) -> float:
+    """The densest place on the circle of 100 cents."""
     grid = np.arange(-50, 50, 0.5)
     apart = (grid[:, None] - cents[None, :] + 50) % 100 - 50
     centre = float(grid[int(np.argmax((weight * np.exp(-0.5 * (apart / 4) ** 2)).sum(axis=1)))])
-    for width in (8.0, 5.0, 3.5, 3.5, 3.5):
+    for width in (8.0, 6.0, 6.0, 6.0):
         off = _off(cents, centre)
         w = weight * np.exp(-0.5 * (off / width) ** 2)
         centre += float(np.sum(w * off) / np.sum(w))
-    agree = np.abs(_off(cents, centre)) < AGREE_CENTS
-    return centre, float(weight[agree].sum() / weight.sum())
+    return centre
 
 
 def _off(cents: F, centre: float) -> F:
