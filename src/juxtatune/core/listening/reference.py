@@ -21,8 +21,8 @@ FRAME_S, HOP_S = 0.37, 0.06
 SINCE = 2  # frames back: tones that last so long are asked
 STEADY_CENTS = 3.0  # what moves by more from frame to frame says little
 LEAST_TONES = 4
-# drums have one to three notes that agree, in a third of all frames; music more, nearly all the time
-OFTEN, LEAST_NOTES = 0.55, 3.3
+# drums have one to three notes that agree, in a third of all frames, or more that hardly do; music more, nearly all the time
+OFTEN, LEAST_NOTES, MOSTLY = 0.55, 3.3, 0.6
 AGREE_CENTS = 6.0
 MOST_OF_ALL = 0.15  # of the weight, that one note may have
 LOW_HZ, HIGH_HZ = 60.0, 1000.0
@@ -55,7 +55,8 @@ def reference_offset(samples: Samples, rate: float) -> Offset | CannotTell:
     share = weight[agree].sum() / weight.sum()
     if share < 0.3:
         return CannotTell("no common pitch: its tones agree on no reference")
-    if len(cents) < OFTEN * len(frames) and _notes(cents, weight, note, mode) < LEAST_NOTES:
+    seldom = len(cents) < OFTEN * len(frames)
+    if seldom and (share < MOSTLY or _notes(cents, weight, note, mode) < LEAST_NOTES):
         return CannotTell("too few tones: drums alone have no common pitch")
     folded = mode - 100 * np.ceil((mode - 50) / 100)
     return Offset(float(folded), float(min(0.99, share)))
