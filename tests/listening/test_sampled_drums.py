@@ -8,8 +8,10 @@ from benchmarks import sampled, sounds, strange
 
 from juxtatune.core.errors import CannotTell
 from juxtatune.core.listening.analyse import analyse
+from juxtatune.core.listening.listener import Listener
 from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.reference import reference_offset
+from juxtatune.core.listening.source import Block
 from juxtatune.core.music.catalogue import parse_tuning
 
 RATE = 48000
@@ -29,7 +31,7 @@ def kit(seed: int) -> np.ndarray:
     return strange.rendered(events, b"", RATE)
 
 
-@pytest.mark.parametrize("seed", [0, 2, 5])
+@pytest.mark.parametrize("seed", [0, 2, 5, 14, 16, 17])
 def test_drums_alone_have_no_common_pitch(seed) -> None:
     assert isinstance(reference_offset(kit(seed), RATE), CannotTell)
 
@@ -46,6 +48,14 @@ def test_heads_with_the_modes_of_a_membrane_pluck_no_string(seed, modes) -> None
     x = sounds.toms(np.random.default_rng(seed), RATE, modes)
     assert analyse(x, RATE, Targets(parse_tuning("standard"))) == []
     assert analyse(x, RATE, Targets()) == []
+
+
+@pytest.mark.parametrize("seed", [0, 1])
+def test_toms_heard_live_pluck_no_string(seed) -> None:
+    x = sounds.toms(np.random.default_rng(seed), RATE, sounds.LOADED)
+    listener = Listener(Targets(parse_tuning("standard")))
+    blocks = [listener.feed(Block(x[k : k + 960], RATE, k)) for k in range(0, len(x) - 959, 960)]
+    assert [r for heard in blocks for r in heard.settled if r.f1 is not None] == []
 
 
 @pytest.mark.parametrize("program", [24, 27, 30])

@@ -31,6 +31,11 @@ def without_drums(x: Samples, rate: float, heard: list[Reading]) -> list[Reading
     return [r for r, w in zip(heard, weights, strict=True) if r.f1 is None or w >= DRUM_WEIGHT]
 
 
+def is_drum(x: Samples, rate: float, r: Reading) -> bool:
+    """Whether a reading by itself is rather a drum's than a string's."""
+    return r.f1 is not None and _weight_for_doubt(x, rate, r) < DRUM_WEIGHT
+
+
 def _clear(r: Reading) -> bool:
     return r.sigma_cents is not None and r.sigma_cents < STRING_CENTS
 

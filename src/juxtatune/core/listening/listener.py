@@ -13,6 +13,7 @@ import numpy as np
 
 from juxtatune.core.listening.confirm import hear
 from juxtatune.core.listening.detect import RollingFlux
+from juxtatune.core.listening.drums import is_drum
 from juxtatune.core.listening.frames import Decimator, level_db
 from juxtatune.core.listening.hum import Hum, find_hum, taken_out
 from juxtatune.core.listening.measure import read
@@ -211,7 +212,7 @@ class Listener:
         end = len(x) / rate
         reading = read(x, rate, c, end, following if following < end else end, self.targets)
         self._remember(begin + t)
-        if reading is None:
+        if reading is None or is_drum(x, rate, reading):
             return None
         return replace(reading, start=begin + reading.start, end=begin + reading.end)
 

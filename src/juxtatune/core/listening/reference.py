@@ -22,7 +22,7 @@ SINCE = 2  # frames back: tones that last so long are asked
 STEADY_CENTS = 3.0  # what moves by more from frame to frame says little
 LEAST_TONES = 4
 # drums have one to three notes that agree, in a third of all frames, or more that hardly do; music more, nearly all the time
-OFTEN, LEAST_NOTES, MOSTLY = 0.55, 3.3, 0.6
+OFTEN, LEAST_NOTES, MOSTLY = 0.55, 3.3, 0.75
 AGREE_CENTS = 6.0
 MOST_OF_ALL = 0.15  # of the weight, that one note may have
 LOW_HZ, HIGH_HZ = 60.0, 1000.0
