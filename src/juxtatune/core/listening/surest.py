@@ -42,7 +42,8 @@ def surest(
         left = _apart(x, rate, fit, onset, end, ringing, tone)
         if left is not fit:
             return left
-    fit = _reconsidered(x, rate, fit, onset + 0.002, min(until, onset + 4.0))
+    if ringing or not _all_own(fit):
+        fit = _reconsidered(x, rate, fit, onset + 0.002, min(until, onset + 4.0))
     return _apart(x, rate, fit, onset, end, ringing, fit.f1) if fit.sigma_cents > UNSURE_APART else fit
 
 
@@ -51,7 +52,7 @@ def _reconsidered(x: Samples, rate: float, fit: Fit, start: float, end: float) -
 
     Fits that are nearly as sure as the surest count too, so that chance does not choose between them.
     """
-    if fit.sigma_cents < UNSURE or _all_own(fit):
+    if fit.sigma_cents < UNSURE:
         return fit
     others = [
         other
@@ -67,7 +68,8 @@ def _reconsidered(x: Samples, rate: float, fit: Fit, start: float, end: float) -
     best = every[int(np.argmin(sigma))]
     share = (sigma.min() / sigma) ** NEARLY
     off = np.array([np.log(f.f1 / best.f1) for f in every])
-    return replace(best, f1=best.f1 * float(np.exp(share @ off / share.sum())), own_scatter=fit.own_scatter)
+    scatter = fit.own_scatter / _beyond(fit, best.sigma_cents)
+    return replace(best, f1=best.f1 * float(np.exp(share @ off / share.sum())), own_scatter=scatter)
 
 
 def _with_and_without_glide(
@@ -93,8 +95,13 @@ def _owned(fit: Fit, sigma: float) -> float:
 
     What is surer beyond that found partials that do agree: the fit has lost them.
     """
-    beyond = 1 + (fit.sigma_cents / (sigma * BEYOND)) ** 4
-    return float(np.hypot(sigma, OWN * fit.own_scatter**1.5 * fit.sigma_cents / beyond))
+    own = OWN * fit.own_scatter**1.5 * fit.sigma_cents / _beyond(fit, sigma)
+    return float(np.hypot(sigma, own))
+
+
+def _beyond(fit: Fit, sigma: float) -> float:
+    """How many times less the scatter of a fit's partials is the string's own, where another reading is so sure."""
+    return float(1 + (fit.sigma_cents / (sigma * BEYOND)) ** 4)
 
 
 def _apart(
@@ -104,7 +111,7 @@ def _apart(
 
     Further off it is another's: a band plays the same notes. Where it is surer by some, both count.
     """
-    if _all_own(fit) or (fit.own_scatter > LARGELY_OWN and fit.sigma_cents < FEW_CENTS):
+    if _all_own(fit) or (not ringing and fit.own_scatter > LARGELY_OWN and fit.sigma_cents < FEW_CENTS):
         return fit
     found = apart(x, rate, start, end, tone, ringing)
     if found is None:
@@ -121,7 +128,11 @@ def _apart(
         share * found.sigma**2 + (1 - share) * fit.sigma_cents**2 + share * (1 - share) * moved**2
     )
     stretch = share * found.stretch + (1 - share) * fit.stretch
-    return replace(fit, f1=fit.f1 * 2 ** (share * moved / 1200), stretch=stretch, sigma_cents=float(sigma))
+    # what was found is surer than its partials' scatter would allow: that was another's
+    return replace(
+        fit, f1=fit.f1 * 2 ** (share * moved / 1200), stretch=stretch, sigma_cents=float(sigma),
+        own_scatter=(1 - share) * fit.own_scatter,
+    )  # fmt: skip
 
 
 def _near(sigma: float) -> float:
