@@ -120,6 +120,16 @@ def test_the_one_string_that_the_loud_ones_lack_is_the_players() -> None:
     assert without_bleed(heard, STANDARD) == [*loud, last]
 
 
+def test_a_band_that_plays_a_strings_note_softly_is_no_player() -> None:
+    loud = [candidate(2.0 * k, hz, -k) for k, hz in enumerate((82.4, 110.0, 146.8, 196.0))]
+    # levels without a gap wide enough to part two players
+    band = [candidate(0.3 + k, 65.4, db) for k, db in enumerate((-9.8, -13.7, -15.0, -16.0, -17.0, -18.0))]
+    soft = candidate(5.5, 82.6, -14.5)
+    heard = sorted([*loud, *band, soft], key=lambda c: c.onset)
+    assert soft not in without_bleed(heard, STANDARD)
+    assert without_bleed([*loud, soft], STANDARD) == [*loud, soft]
+
+
 def reading(
     at: float, string: int, sigma: float, db: float, cents: float = 5.0, lasts: float = 1.5
 ) -> Reading:

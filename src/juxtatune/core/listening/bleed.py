@@ -15,6 +15,7 @@ FAR_DB = 19.0  # this far below the loud plucks nothing is the player's
 ODD_DB = 12.0  # as far as this only what lies on a string near its target
 GAP_DB = 4.0  # an empty stretch of levels this wide may part two players
 OTHER_DB = 12.0  # a player is no softer than this
+BAND, MORE = 3, 2.0  # tones of a band, and how many times as many as lie on strings
 FEW, ALIKE_DB = 3, 8.0  # loud plucks lie so close together
 SURE, CONVINCING, MOSTLY = 0.65, 0.5, 0.5  # in score, and of the soft ones
 NEAR = 0.75  # semitones from a target at which a string is usually found
@@ -50,6 +51,8 @@ def without_bleed(found: list[Candidate], targets: Targets) -> list[Candidate]:
         elif on_string.sum() <= FEW:
             keep &= (level > -ALIKE_DB) | on_string
     keep &= ~_another_player(level, strings, sure, targets)
+    if targets.tuning is not None:
+        keep &= ~_of_a_band(level, strings)
     return [c for c, kept in zip(found, keep, strict=True) if kept]
 
 
@@ -104,6 +107,18 @@ def _another_player(
     lacking = len(loud - {None}) >= 0.5 * len(targets.tuning.pitches)
     once = [s is not None and s not in loud and members.count(s) == 1 for s in strings]
     return quiet & ~(lacking & sure & np.array(once))
+
+
+def _of_a_band(level: NDArray[np.floating], strings: list[int | None]) -> Mask:
+    """Marks what is soft on a string that is heard loud too, where most of what is soft lies on no string: a band plays
+    the strings' notes now and then."""
+    soft = level < -OTHER_DB
+    lies = np.array([s is not None for s in strings])
+    loud = {s for s, low in zip(strings, soft, strict=True) if not low}
+    band = np.sum(soft & ~lies)
+    if band < BAND or band <= MORE * np.sum(soft & lies):
+        return np.zeros(len(level), bool)
+    return soft & np.array([s in loud for s in strings])
 
 
 def without_strays(heard: list[Reading], targets: Targets) -> list[Reading]:
