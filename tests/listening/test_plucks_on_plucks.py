@@ -216,3 +216,10 @@ def test_every_pluck_of_a_hard_night_and_no_other(corpus, kind, seed) -> None:
     readings = analyse(sound.samples, sound.rate, getattr(sound, "targets", STANDARD))
     assert [r.string for r in readings] == [q.string for q in sound.plucks]
     assert max(abs(off(r, q.f1)) for r, q in zip(readings, sound.plucks, strict=True)) < 0.3
+
+
+def test_among_strings_that_ring_the_scatter_of_partials_is_not_the_strings_own() -> None:
+    kind = "ring-over"
+    sound = strange.KINDS[kind](np.random.default_rng([1, sum(map(ord, kind))]))
+    readings = analyse(sound.samples, sound.rate, sound.targets)
+    assert max(abs(off(r, q.f1)) for r, q in zip(readings, sound.plucks, strict=True)) < 0.1

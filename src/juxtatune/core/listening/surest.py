@@ -23,9 +23,9 @@ ASTRAY = 30.0  # cents from where a tone began: whatever a fit says that is lost
 LOST = 1.5  # cents: among strings that ring, what is less sure says only that one lies near
 OWN = 2.5  # times as unsure as the fit is another reading where the partials disagree of themselves
 BEYOND = 15.0  # times as sure: such a reading found partials that agree
-# own scatter from where no other reading was ever so sure, up to so much 1σ, as measured in benchmarks/
+# own scatter from where nothing read of what is left was ever so sure, up to so much 1σ, as measured in benchmarks/
 ALL_OWN, OWN_CENTS = 0.6, 5.0
-LARGELY_OWN, FEW_CENTS = 0.42, 1.5  # the same of what is left when other sound is taken away
+LARGELY_OWN, FEW_CENTS = 0.42, 1.5  # the same where nothing else rings
 
 
 def surest(
@@ -42,8 +42,7 @@ def surest(
         left = _apart(x, rate, fit, onset, end, ringing, tone)
         if left is not fit:
             return left
-    if ringing or not _all_own(fit):
-        fit = _reconsidered(x, rate, fit, onset + 0.002, min(until, onset + 4.0))
+    fit = _reconsidered(x, rate, fit, onset + 0.002, min(until, onset + 4.0))
     return _apart(x, rate, fit, onset, end, ringing, fit.f1) if fit.sigma_cents > UNSURE_APART else fit
 
 
@@ -85,11 +84,6 @@ def _with_and_without_glide(
     ]
 
 
-def _all_own(fit: Fit) -> bool:
-    """Whether its partials' scatter is the string's own, so that nothing beside it is to blame."""
-    return fit.own_scatter > ALL_OWN and fit.sigma_cents < OWN_CENTS
-
-
 def _owned(fit: Fit, sigma: float) -> float:
     """1σ of another reading: where a real guitar's partials disagree of themselves, nothing beside them is to blame.
 
@@ -111,7 +105,10 @@ def _apart(
 
     Further off it is another's: a band plays the same notes. Where it is surer by some, both count.
     """
-    if _all_own(fit) or (not ringing and fit.own_scatter > LARGELY_OWN and fit.sigma_cents < FEW_CENTS):
+    own = fit.own_scatter
+    if (own > ALL_OWN and fit.sigma_cents < OWN_CENTS) or (
+        not ringing and own > LARGELY_OWN and fit.sigma_cents < FEW_CENTS
+    ):
         return fit
     found = apart(x, rate, start, end, tone, ringing)
     if found is None:
