@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from juxtatune.core.listening import kernels
+from juxtatune.core.listening import glides, kernels
 from juxtatune.core.listening.assign import place_pitch
 from juxtatune.core.listening.detect import onsets
 from juxtatune.core.listening.frames import level_db
@@ -15,6 +15,7 @@ from juxtatune.core.listening.harmonic import candidates, score_tone
 from juxtatune.core.listening.partials import fit_pluck, partial_hz
 from juxtatune.core.listening.peaks import Peaks, new_peaks, noise_floor
 from juxtatune.core.listening.pluck import Targets
+from juxtatune.core.listening.project import hann, project
 from juxtatune.core.music.catalogue import parse_tuning
 from juxtatune.core.music.pitch import Reference
 
@@ -30,6 +31,33 @@ def tone_peaks(f1, numbers, stretch=5e-5, weights=None):
 def test_the_floor_of_white_noise_is_its_mean() -> None:
     power = np.random.default_rng(1).exponential(2.0, 20000)
     assert np.median(noise_floor(power, 101, np.arange(20000))) == pytest.approx(2.0, rel=0.1)
+
+
+@given(st.integers(3, 700), st.lists(st.floats(1.0, 5900.0), min_size=1, max_size=5), st.integers(0, 99))
+def test_sound_held_against_a_frequency_is_its_fourier_sum(size, hz, seed) -> None:
+    x = np.random.default_rng(seed).uniform(-1, 1, 2000)
+    starts = np.array([0, 7, 2000 - size])
+    middle = np.arange(size) - (size - 1) / 2
+    sums = [
+        [np.sum(x[s : s + size] * hann(size) * np.exp(-2j * np.pi * f / RATE * middle)) for f in hz]
+        for s in starts
+    ]
+    assert np.abs(project(x, starts, hann(size), np.array(hz), RATE) - sums).max() < 2e-6
+
+
+def test_a_stretch_beyond_the_sound_is_an_error() -> None:
+    for start in (-1, 1301):
+        with pytest.raises(IndexError, match="beyond a sound of 2000"):
+            project(np.zeros(2000), np.array([start]), hann(700), np.array([100.0]), RATE)
+
+
+def test_high_partials_are_unwrapped_about_the_glide_that_low_ones_foretell() -> None:
+    t, hz = np.linspace(0, 1.5, 40), 110.0 * np.arange(1, 25)
+    glide = 2 * np.pi * 0.012 * 0.05 * (1 - np.exp(-t / 0.05))  # 20 cents: high partials turn fast at first
+    phase = np.outer(glide, hz)
+    joined = glides.unwrapped(np.angle(np.exp(1j * phase)), t, np.ones_like(phase), hz, True)
+    assert np.abs(np.unwrap(np.angle(np.exp(1j * phase)), axis=0) - phase).max() > 6  # NumPy's slips
+    assert np.abs(joined - phase).max() < 1e-6
 
 
 def test_what_sounded_before_is_not_new() -> None:
