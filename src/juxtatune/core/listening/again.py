@@ -29,6 +29,7 @@ SHARP, ALIKE = 0.005, 0.0035  # of a pitch: nine cents, and how much partials th
 RANG = 0.05  # power before by power after
 YOUNG_S = 0.45  # so long after its onset a glide moves partials too, and only a rise in power tells a pluck
 DAMPED, DAMPED_OVER, RISEN = 0.2, 0.35, 1.3  # power after by power before
+PROPOSING = 6, 9  # a string just picked is loud in its low partials
 HIGHEST = 9  # partials looked at: higher ones turn too fast to be foretold
 SHORT = 5  # times in a step's length
 F = NDArray[np.float64]
@@ -54,7 +55,7 @@ def picked_again(
     if begin + length > len(x):
         return None
     peaks = new_peaks(x[begin : begin + length], None, rate)
-    tone = likeliest(peaks)
+    tone = likeliest(peaks, proposing=PROPOSING)
     if tone is None or tone.score < (RICH_SCORE if tone.rich else LEAST_SCORE):
         return None
     return (tone, peaks) if _jumps(x, rate, tone, (since, onset, following), least, over) else None

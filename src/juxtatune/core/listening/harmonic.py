@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from juxtatune.core.listening import matching
 from juxtatune.core.listening.peaks import Peaks
 
+PROPOSING = 10, 12  # peaks that propose fundamentals, and the partials each may be
 LOWEST_F0, HIGHEST_F0 = 26.0, 1450.0
 RICH, RICH_LOW = 6.0, 6  # in weight; of the first eight partials
 RICHER, RICHER_LOW = 15.0, 4  # the same where some lie upon what sounded before
@@ -58,14 +59,19 @@ def candidates(peaks: Peaks, ranges: list[tuple[float, float]] | None = None) ->
     return sorted(_found(peaks, ranges), key=lambda tone: -tone.score)
 
 
-def likeliest(peaks: Peaks, ranges: list[tuple[float, float]] | None = None) -> Tone | None:
-    """The first of the candidates."""
-    return max(_found(peaks, ranges), key=lambda tone: tone.score, default=None)
+def likeliest(
+    peaks: Peaks, ranges: list[tuple[float, float]] | None = None, proposing: tuple[int, int] = PROPOSING
+) -> Tone | None:
+    """The first of the candidates that so many peaks propose, as so many partials each."""
+    return max(_found(peaks, ranges, proposing), key=lambda tone: tone.score, default=None)
 
 
-def _found(peaks: Peaks, ranges: list[tuple[float, float]] | None) -> list[Tone]:
-    order = np.argsort(-peaks.weight, kind="stable")[:10]
-    proposals = np.sort((peaks.hz[order][:, None] / np.arange(1, 13)[None, :]).ravel())
+def _found(
+    peaks: Peaks, ranges: list[tuple[float, float]] | None, proposing: tuple[int, int] = PROPOSING
+) -> list[Tone]:
+    strongest, numbers = proposing
+    order = np.argsort(-peaks.weight, kind="stable")[:strongest]
+    proposals = np.sort((peaks.hz[order][:, None] / np.arange(1, numbers + 1)[None, :]).ravel())
     allowed = (proposals > LOWEST_F0) & (proposals < HIGHEST_F0)
     if ranges is not None:
         inside = np.zeros(len(proposals), bool)
