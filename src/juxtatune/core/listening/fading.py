@@ -84,3 +84,13 @@ def decays(t, power, alive):
         slope = min(max(across / along, -60.0), 2.0)
         rate[j], amplitude[j] = -slope, np.exp(mean_level - slope * mean_t)
     return rate, amplitude
+
+
+@_jit
+def described(t, power, alive, noise, from_onset):
+    """How faint partials are and how they count less (see `faint_and_fading`), and `from_onset` their decays, else 0."""
+    faint, fades = faint_and_fading(power, alive, noise)
+    if not from_onset:
+        return faint, fades, np.zeros(len(noise)), np.zeros(len(noise))
+    rate, amplitude = decays(t, power, alive)
+    return faint, fades, rate, amplitude

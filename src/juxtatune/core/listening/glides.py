@@ -56,6 +56,26 @@ def _joined_up(angle):
 
 
 @_jit
+def fitted(angle, t, weight, hz, alive, overlap, with_glide):
+    """The lines through all phases, with a glide where it earns its place: what `slopes` returns, the glide's time (0 for
+    none), the phases joined up, the weights that what is left asks for, and how much 1σ grows because that persists.
+
+    `overlap` is how many frames there are to an independent one.
+    """
+    phase = unwrapped(angle, t, weight, hz, with_glide)
+    tau = 0.0
+    best = slopes(t, phase, weight, hz, 0.0)
+    if with_glide:
+        tau = best_time(TAUS.copy(), t, phase, weight, hz)
+        bent = slopes(t, phase, weight, hz, tau)
+        # it costs two parameters
+        if best[0] / max(bent[0], 1e-30) < 1 + 8.0 * overlap / max(alive.sum(), 1):
+            tau = 0.0
+        best, tau, weight = settled(t, phase, weight, hz, alive, tau)
+    return best, tau, phase, weight, persistence(best[5], weight, int(np.ceil(2 * overlap)))
+
+
+@_jit
 def settled(t, phase, weight, hz, alive, tau):
     """The fit with a glide of time `tau` (s), with weights that what is left of it asks for, again until that moves it
     no more: what `slopes` returns, the time, and these weights."""

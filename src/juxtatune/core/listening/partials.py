@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from juxtatune.core.listening import fading, glides, kernels
-from juxtatune.core.listening.glides import CENTS, TAUS
+from juxtatune.core.listening.glides import CENTS
 from juxtatune.core.listening.moving import medians
 from juxtatune.core.listening.project import hann, project
 from juxtatune.core.listening.source import Samples
@@ -161,32 +161,23 @@ def solve(d: Demodulated, f1: float, stretch: float, with_glide: bool) -> Fit | 
     origin = float(d.t[0])
     t = d.t - origin
     weight = np.where(alive, 1 / (noise[None, :] / (2 * power + 1e-30) + 1e-7), 0.0)
-    phase = glides.unwrapped(np.angle(z), t, weight, hz, with_glide)
-    tau = 0.0
-    best = glides.slopes(t, phase, weight, hz, 0.0)
-    if with_glide:
-        tau = glides.best_time(TAUS, t, phase, weight, hz)
-        bent = glides.slopes(t, phase, weight, hz, tau)
-        # a glide must earn its place: it costs two parameters
-        if best[0] / max(bent[0], 1e-30) < 1 + 8.0 * d.overlap / max(int(alive.sum()), 1):
-            tau = 0.0
-        best, tau, weight = glides.settled(t, phase, weight, hz, alive, tau)
+    best, tau, phase, weight, persistence = glides.fitted(
+        np.angle(z), t, weight, hz, alive, d.overlap, with_glide
+    )
     _, slope, slope_variance, glide, offset, residual, shared = best
     scatter = np.sum(weight * residual**2, axis=0) / np.maximum(np.sum(alive, axis=0) - 2, 1)
     slope_variance = slope_variance * np.maximum(scatter, 1.0) * d.overlap
     relative = slope / (2 * np.pi * hz)
     relative_variance = slope_variance / (2 * np.pi * hz) ** 2
-    faint, fades = fading.faint_and_fading(power, alive, noise)
+    # what rebuilds the onset is not asked for at a moment's look
+    faint, fades, decay, amplitude = fading.described(t, power, alive, noise, with_glide)
     joined = _join(n, relative, relative_variance, faint, fades, stretch)
     if joined is None:
         return None
     shift, bend, sigma, turn, own_scatter = joined
     sigma = float(np.hypot(sigma, shared * np.sqrt(d.overlap)))
     new_stretch = float(np.clip(stretch + bend, 0.0, 2e-3))
-    # what rebuilds the onset is not asked for at a moment's look
-    decay, amplitude = fading.decays(t, power, alive) if with_glide else (np.zeros(len(n)), np.zeros(len(n)))
     snr = float(10 * np.log10(np.max(np.max(power, axis=0) / noise)))
-    persistence = glides.persistence(residual, weight, int(np.ceil(2 * d.overlap)))
     claimed = _calibrated(sigma * persistence, float(t[-1]))
     slow = _slow(t, phase, weight, hz, d.overlap * persistence**2) if tau else 0.0
     return Fit(

@@ -37,9 +37,25 @@ def project(x: Samples, starts: NDArray[np.int64], window: F, hz: F, rate: float
     if len(starts) and (starts.min() < 0 or starts.max() + size > len(x)):
         raise IndexError(f"stretches of {size} samples reach beyond a sound of {len(x)}")
     late_half = window[size - size // 2 :].astype(np.float32)
-    both, apart, middle = _folded(np.ascontiguousarray(x, float), np.asarray(starts, np.int64), size)
-    real, imaginary = _turned(np.asarray(hz / rate, float), late_half, 0.5 if size % 2 == 0 else 1.0)
-    return np.asarray(_whole(both @ real, apart @ imaginary, middle * window[size // 2]))
+    both, apart, middle, real, imaginary = _laid_out(
+        np.ascontiguousarray(x, float),
+        np.asarray(starts, np.int64),
+        np.asarray(hz / rate, float),
+        late_half,
+        size,
+    )
+    out = np.empty((len(starts), len(hz)), complex)
+    out.real = both @ real + (middle * window[size // 2])[:, None]
+    out.imag = -(apart @ imaginary)
+    return out
+
+
+@_jit
+def _laid_out(x, starts, per_sample, late_half, size):
+    """The stretches folded about their middles, and the cosines and sines they are held against."""
+    both, apart, middle = _folded(x, starts, size)
+    real, imaginary = _turned(per_sample, late_half, 0.5 if size % 2 == 0 else 1.0)
+    return both, apart, middle, real, imaginary
 
 
 @_jit
@@ -90,12 +106,3 @@ def _circle(per_sample, first, step, many):
             angle = 2 * np.pi * (turns - np.rint(turns))
             cosine[k, p], sine[k, p] = np.cos(angle), np.sin(angle)
     return cosine, sine
-
-
-@_jit
-def _whole(real, imaginary, middle):
-    out = np.empty(real.shape, np.complex128)
-    for m in range(len(real)):
-        for p in range(real.shape[1]):
-            out[m, p] = complex(real[m, p] + middle[m], -imaginary[m, p])
-    return out
