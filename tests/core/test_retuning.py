@@ -114,6 +114,15 @@ def test_every_string_is_checked_at_the_end_and_one_that_moved_is_said() -> None
     assert p.done
 
 
+@pytest.mark.parametrize(
+    ("cents", "sigma", "status"),
+    [(1.0, 1.6, Status.CHECKED), (4.0, 1.6, Status.OFF), (1.0, 2.0, Status.STAYS)],
+)
+def test_a_strum_checks_strings_as_surely_as_a_real_guitars_pitch_is_defined(cents, sigma, status) -> None:
+    p = procedure.hear_strum(procedure.check_all(begun()), 3, cents, sigma)
+    assert p.state(3).status is status and p.state(3).sigma == sigma
+
+
 def test_next_string_passes_over_what_has_landed() -> None:
     p = begun("open D")
     p = play(p, 6, -60.0)

@@ -32,6 +32,9 @@ class Rules:
     turn_around: float = 100.0
     recheck: float = 3.0
     surest: float = 1.5  # readings less certain than this (1σ, cents) do not land a string
+    surest_strum: float = (
+        1.75  # the same of a strum, which also says how far a real guitar's pitch is defined
+    )
     settle_s: float = 0.25  # after a pick the pitch is still gliding
     doubt_s: float = 0.2  # a string is off again only when it reads so for this long
 
@@ -165,7 +168,7 @@ def _judge(s: StringState, p: Procedure) -> StringState:
 def hear_strum(p: Procedure, string: int, cents: float, sigma: float) -> Procedure:
     """The retune after one string of a strum was read: in the check it is checked or off, before that only known."""
     state = replace(p.state(string), cents=cents, sigma=sigma)
-    if p.checking and sigma <= p.rules.surest:
+    if p.checking and sigma <= p.rules.surest_strum:
         state = replace(state, status=Status.CHECKED if abs(cents) <= p.rules.recheck else Status.OFF)
     return replace(p, strings=tuple(state if s.string == string else s for s in p.strings))
 
