@@ -32,9 +32,7 @@ class Rules:
     turn_around: float = 100.0
     recheck: float = 3.0
     surest: float = 1.5  # readings less certain than this (1σ, cents) do not land a string
-    surest_strum: float = (
-        1.75  # the same of a strum, which also says how far a real guitar's pitch is defined
-    )
+    surest_strum: float = 1.75  # the same of a strum, which allows for how a real guitar's pitch is defined
     settle_s: float = 0.25  # after a pick the pitch is still gliding
     doubt_s: float = 0.2  # a string is off again only when it reads so for this long
 
