@@ -54,9 +54,9 @@ def test_a_stretch_beyond_the_sound_is_an_error() -> None:
 def test_high_partials_are_unwrapped_about_the_glide_that_low_ones_foretell() -> None:
     t, hz = np.linspace(0, 1.5, 40), 110.0 * np.arange(1, 25)
     glide = 2 * np.pi * 0.012 * 0.05 * (1 - np.exp(-t / 0.05))  # 20 cents: high partials turn fast at first
-    phase = np.outer(glide, hz)
+    phase = np.outer(hz, glide)
     joined = glides.unwrapped(np.angle(np.exp(1j * phase)), t, np.ones_like(phase), hz, True)
-    assert np.abs(np.unwrap(np.angle(np.exp(1j * phase)), axis=0) - phase).max() > 6  # NumPy's slips
+    assert np.abs(np.unwrap(np.angle(np.exp(1j * phase)), axis=1) - phase).max() > 6  # NumPy's slips
     assert np.abs(joined - phase).max() < 1e-6
 
 

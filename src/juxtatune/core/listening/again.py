@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from juxtatune.core.listening import jumping
 from juxtatune.core.listening.harmonic import Tone, likeliest
-from juxtatune.core.listening.moving import medians
 from juxtatune.core.listening.peaks import Peaks, new_peaks
 from juxtatune.core.listening.project import hann, project
 from juxtatune.core.listening.source import Samples
@@ -25,8 +25,6 @@ STILL, MOVING = 0.004, 0.04
 UNSTEADY = 1.6  # what a pluck's jump has over those of a distorted string that just rings on,
 MOST_UNSTEADY = 0.8  # which never jumps so far
 LOOK_AROUND_S = 0.8
-SHARP, ALIKE = 0.005, 0.0035  # of a pitch: nine cents, and how much partials that glide differ in it
-RANG = 0.05  # power before by power after
 YOUNG_S = 0.45  # so long after its onset a glide moves partials too, and only a rise in power tells a pluck
 DAMPED, DAMPED_OVER, RISEN = 0.2, 0.35, 1.3  # power after by power before
 PROPOSING = 6, 9  # a string just picked is loud in its low partials
@@ -114,34 +112,11 @@ def _jump(
     (K,): the median over the partials and the mean by energy, the lesser first, and power by power. A drum disturbs
     many weak partials or one strong one, not both."""
     z = _partials(x, rate, hz, at, size, ahead)
-    near, sharp = _before(z, hz, size, rate)
+    near, sharp = jumping.before(z, hz / rate, size // SHORT)
     for k in np.flatnonzero(sharp):
-        z[k] = _partials(x, rate, near[k], at[k : k + 1], size, ahead)[0]
-    earlier, _, second, third = z.transpose(1, 0, 2)
-    foretold = second * np.exp(2j * np.pi * _exact(near, earlier, second, size, rate) * ahead / rate)
-    off, size_of = np.abs(third - foretold), np.maximum(np.abs(third), np.abs(second)) + 1e-15
-    ways = medians(off / size_of), np.sqrt(np.sum(off**2, axis=1) / np.sum(size_of**2, axis=1))
-    return np.minimum(*ways), np.maximum(*ways), _power(third) / (_power(second) + 1e-30)
-
-
-def _before(z: Z, hz: NDArray[np.floating], size: int, rate: float) -> tuple[F, NDArray[np.bool_]]:
-    """Where partials heard a moment later were before (K, P), and which rows of them were sharp: as a pluck begins all
-    are, and alike, if they rang. A short step tells without a turn too many."""
-    moved = _exact(hz, z[:, 1], z[:, 2], size // SHORT, rate) / hz - 1
-    sharp = medians(moved)
-    alike = medians(np.abs(moved - sharp[:, None])) < ALIKE
-    were = alike & (np.abs(sharp) > SHARP) & (_power(z[:, 2]) > RANG * _power(z[:, 3]))
-    return hz * (1 + np.where(were, sharp, 0.0))[:, None], were
-
-
-def _exact(near: NDArray[np.floating], first: Z, second: Z, step: int, rate: float) -> F:
-    """Where partials (Hz) are, by how they turn in `step` samples: within half a turn of `near`."""
-    turned = np.angle(second / (first + 1e-15) * np.exp(-2j * np.pi * near * step / rate))
-    return np.asarray(near + turned / (2 * np.pi) * rate / step)
-
-
-def _power(z: Z) -> F:
-    return np.asarray(np.sum(np.abs(z) ** 2, axis=-1))
+        z[k] = _partials(x, rate, near[k] * rate, at[k : k + 1], size, ahead)[0]
+    less, more, rise = jumping.jumps(z, near, size, ahead)
+    return less, more, rise
 
 
 def _partials(

@@ -73,15 +73,15 @@ def hear(
     peaks = new_peaks(after, before, rate)
     total = candidates(peaks) if len(peaks) >= 2 else []
     best = _preferred(total, targets) if total else None
-    again = None
-    if best is None or not _is_string(best, targets) or (best.score < SURE_SCORE and ringing):
-        alone = best is None or not _is_string(best, targets)
-        again = picked_again(x, rate, onset, following, over=not alone)
-        if again is not None and (alone or best is None or _takes_over(again[0], best, ringing)):
+    again, heard = None, best is not None and _is_string(best, targets)
+    if best is None or not heard or (best.score < SURE_SCORE and ringing):
+        again = picked_again(x, rate, onset, following, over=heard)
+        if again is not None and (best is None or not heard or _takes_over(again[0], best, ringing)):
             best, peaks = again
+            heard = _is_string(best, targets)
         else:
             again = None
-    if best is None or not _is_string(best, targets):
+    if best is None or not heard:
         return Begun(None, bool(total))
     others = [t.score for t in total if abs(12 * np.log2(t.f1 / best.f1)) > 1.0]
     rang = again is None and _rang(best, ringing[-1:])

@@ -12,11 +12,11 @@ from scipy.fft import rfft
 
 from juxtatune.core.listening.moving import frames, moving_max, moving_mean, moving_median, moving_min
 from juxtatune.core.listening.project import hann
+from juxtatune.core.listening.rising import AROUND, LAG, rises
 from juxtatune.core.listening.source import Samples
 
 HOP_S = 0.0105
 WINDOW_S = 0.085
-LAG = 6  # frames between what is compared
 CHUNK_S = 20.0
 PORTION = 128
 FLOOR_EVERY = 50  # frames
@@ -66,18 +66,7 @@ def _rise(magnitude: F32, carry: F32 | None) -> NDArray[np.float64]:
 
 
 def _rise_over(magnitude: F32, floor: F32) -> NDArray[np.float64]:
-    logs = np.log(magnitude + 2 * floor)
-    before = _loudest_of_five(logs)
-    rise = np.zeros(len(magnitude))
-    rise[LAG:] = np.clip((logs[LAG:] - before[:-LAG]) * (20 / np.log(10)) - 3.0, 0, 25).mean(axis=1)
-    return rise
-
-
-def _loudest_of_five(rows: F32) -> F32:
-    """The largest of each row and the two on either side of it."""
-    padded = np.concatenate([rows[:1], rows[:1], rows, rows[-1:], rows[-1:]])
-    pairs = np.maximum(padded[:-1], padded[1:])
-    return np.maximum(np.maximum(pairs[:-3], pairs[2:-1]), padded[4:])
+    return np.asarray(rises(np.log(magnitude + 2 * floor)))
 
 
 def onsets(x: Samples, rate: float) -> list[float]:
@@ -130,7 +119,7 @@ class RollingFlux:
         if count == 0:
             return
         fresh = np.abs(rfft(frames(waiting, self.size, self.step) * self._window, axis=1)[:, self._band])
-        lead = self._magnitude[-(LAG + 2) :]
+        lead = self._magnitude[-(LAG + AROUND) :]
         self._magnitude = np.concatenate([self._magnitude, fresh])[-self._keep :]
         if self._floor is None or self._total // FLOOR_EVERY != (self._total + count) // FLOOR_EVERY:
             self._floor = _floor(self._magnitude)

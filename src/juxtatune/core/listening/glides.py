@@ -1,7 +1,7 @@
 """Inner loops of listening, compiled: lines through the phases of partials, with one attack glide for all.
 
 They run dozens of times for every 20 ms of live sound, on arrays too small for numpy to pay. Phases and weights are
-(M, P): M frames at times `t` (s), P partials of frequencies `hz`, rising. A glide of time 0 is none.
+(P, M): P partials of frequencies `hz`, rising, M frames at times `t` (s). A glide of time 0 is none.
 """
 
 from __future__ import annotations
@@ -9,7 +9,8 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
-_jit = nb.njit(cache=True, nogil=True, error_model="numpy")
+# sums in any order, so that the processor takes several terms at once
+_jit = nb.njit(cache=True, nogil=True, error_model="numpy", fastmath={"reassoc", "nsz", "contract"})
 CENTS = 1200 / np.log(2)
 TAUS = np.geomspace(0.022, 0.3, 20)  # glide times tried, s
 FINER = np.geomspace(1 / 1.15, 1.15, 15)
@@ -23,7 +24,7 @@ TURN = 0.35  # from frame to frame: so far the glide turns no partial out of rea
 
 @_jit
 def unwrapped(angle, t, weight, hz, with_glide):
-    """Phases (M, P) without their jumps by a turn. While the glide falls, high partials may turn more than half a
+    """Phases (P, M) without their jumps by a turn. While the glide falls, high partials may turn more than half a
     turn from frame to frame: they are unwrapped about the course that the low ones foretell."""
     phase = _joined_up(angle)
     step = STEEPEST * (t[-1] - t[0]) / (len(t) - 1)
@@ -32,26 +33,44 @@ def unwrapped(angle, t, weight, hz, with_glide):
         low += 1
     if not with_glide or low == len(hz) or low == 0:
         return phase
-    some = hz[:low].copy()
-    clear, counts = phase[:, :low].copy(), weight[:, :low].copy()
-    tau = best_time(TAUS.copy(), t, clear, counts, some)
+    some = hz[:low]
+    clear, counts = phase[:low], weight[:low]
+    tau = best_time(TAUS, t, clear, counts, some)
     _, slope, variance, glide, _, _, _ = slopes(t, clear, counts, some, tau)
     relative = (slope * some / variance).sum() / (some**2 / variance).sum()
-    course = relative * t + 2 * np.pi * glide * tau * (1 - np.exp(-t / tau))
-    expected = np.outer(course, hz[low:])
-    phase[:, low:] = _joined_up(angle[:, low:] - expected) + expected
+    course = relative * t + 2 * np.pi * glide * _bend(t, tau)
+    for j in range(low, len(hz)):
+        expected = hz[j] * course
+        phase[j] = _joined_up((angle[j] - expected).reshape(1, len(t)))[0] + expected
     return phase
 
 
 @_jit
 def _joined_up(angle):
-    """Each column without its jumps by a turn."""
+    """Each row without its jumps by a turn."""
     out = angle.copy()
-    for j in range(angle.shape[1]):
+    for j in range(len(angle)):
         turns = 0.0
-        for i in range(1, len(angle)):
-            turns -= np.rint((angle[i, j] - angle[i - 1, j]) / (2 * np.pi))
-            out[i, j] += 2 * np.pi * turns
+        for i in range(1, angle.shape[1]):
+            turns -= np.rint((angle[j, i] - angle[j, i - 1]) / (2 * np.pi))
+            out[j, i] += 2 * np.pi * turns
+    return out
+
+
+@_jit
+def _bend(t, tau):
+    """What a glide of time `tau` (s) has added to a line by then: τ (1 − exp(−t/τ)), zero for none."""
+    out = np.zeros(len(t))
+    if tau <= 0:
+        return out
+    step, even = t[1] - t[0], True
+    for i in range(1, len(t)):
+        even &= abs(t[i] - t[i - 1] - step) < 1e-9 * step
+    left, each = np.exp(-t[0] / tau), np.exp(-step / tau)
+    for i in range(len(t)):
+        if i > 0:  # frames mostly lie evenly, and then each is the one before times the same
+            left = left * each if even else np.exp(-t[i] / tau)
+        out[i] = tau * (1 - left)
     return out
 
 
@@ -66,7 +85,7 @@ def fitted(angle, t, weight, hz, alive, overlap, with_glide):
     tau = 0.0
     best = slopes(t, phase, weight, hz, 0.0)
     if with_glide:
-        tau = best_time(TAUS.copy(), t, phase, weight, hz)
+        tau = best_time(TAUS, t, phase, weight, hz)
         bent = slopes(t, phase, weight, hz, tau)
         # it costs two parameters
         if best[0] / max(bent[0], 1e-30) < 1 + 8.0 * overlap / max(alive.sum(), 1):
@@ -86,7 +105,7 @@ def settled(t, phase, weight, hz, alive, tau):
             tau = best_time(times, t, phase, weight, hz)
             times = tau * NEARBY
         new = slopes(t, phase, weight, hz, tau)
-        counts = weight.sum(axis=0)
+        counts = weight.sum(axis=1)
         moved = (np.abs(new[1] - fit[1]) / hz * counts).sum() / counts.sum()
         fit = new
         if moved / (2 * np.pi) * CENTS < STILL:
@@ -97,150 +116,171 @@ def settled(t, phase, weight, hz, alive, tau):
 @_jit
 def best_time(times, t, phase, weight, hz):
     """The glide time (s) that leaves least: of a grid of times, then of a finer one about its best."""
-    best = times[np.argmax(gains(times, t, phase, weight, hz))]
+    level = _levelled(t, phase, weight)
+    best = times[np.argmax(_gains(times, t, level, hz))]
     finer = best * FINER
-    return finer[np.argmax(gains(finer, t, phase, weight, hz))]
+    return finer[np.argmax(_gains(finer, t, level, hz))]
 
 
 @_jit
 def reweighed(residual, weight, alive, stray):
-    """Weights (M, P) in which what a fit leaves counts: frames further off their partial's line than `stray` times what
+    """Weights (P, M) in which what a fit leaves counts: frames further off their partial's line than `stray` times what
     is usual count less, since another sound came or went there, and then a partial by what is left of it, not by
     noise alone, since all share one glide.
     """
-    frames, count = weight.shape
+    count, frames = weight.shape
     out, size = np.empty(weight.shape), np.empty(frames)
     for j in range(count):
         total, some = 0.0, 0
         for i in range(frames):
-            size[i] = np.sqrt(weight[i, j]) * abs(residual[i, j])
+            size[i] = np.sqrt(weight[j, i]) * abs(residual[j, i])
             total += size[i]
-            some += alive[i, j]
+            some += alive[j, i]
         usual = 1.25 * total / max(some, 1) + 1e-9
         square = 0.0
         for i in range(frames):
-            out[i, j] = weight[i, j] * min(1.0, stray * usual / max(size[i], 1e-12))
-            square += out[i, j] * residual[i, j] ** 2
+            out[j, i] = weight[j, i] * min(1.0, stray * usual / max(size[i], 1e-12))
+            square += out[j, i] * residual[j, i] ** 2
         scatter = max(square / max(some - 2, 1), 1.0)
-        for i in range(frames):
-            out[i, j] /= scatter
+        out[j] /= scatter
     return out
 
 
 @_jit
 def gains(times, t, phase, weight, hz):
-    """What a glide of each time (s) takes off the weighted squares of the phases (M, P) about a line each."""
-    count = len(hz)
+    """What a glide of each time (s) takes off the weighted squares of the phases (P, M) about a line each."""
+    return _gains(times, t, _levelled(t, phase, weight), hz)
+
+
+@_jit
+def _levelled(t, phase, weight):
+    """What `_gains` asks of the phases: sum of the weights and spread of the times of each partial (P,), the weights,
+    the times about their mean, and the weighted phases about a line (P, M)."""
     total, mean, spread = _moments(t, weight)
-    heavy, away, along = np.empty((count, len(t))), np.empty((count, len(t))), np.empty((count, len(t)))
-    for j in range(count):
-        heavy[j] = weight[:, j]
-        away[j] = t - mean[j]
-        level = (heavy[j] * phase[:, j]).sum() / total[j]
-        tilt = (heavy[j] * away[j] * phase[:, j]).sum() / spread[j]
-        along[j] = heavy[j] * (phase[:, j] - level - tilt * away[j])
+    away, along = np.empty(weight.shape), np.empty(weight.shape)
+    for j in range(len(weight)):
+        level = tilt = 0.0
+        for i in range(len(t)):
+            away[j, i] = t[i] - mean[j]
+            level += weight[j, i] * phase[j, i]
+            tilt += weight[j, i] * away[j, i] * phase[j, i]
+        level, tilt = level / total[j], tilt / spread[j]
+        for i in range(len(t)):
+            along[j, i] = weight[j, i] * (phase[j, i] - level - tilt * away[j, i])
+    return total, spread, weight, away, along
+
+
+@_jit
+def _gains(times, t, levelled, hz):
+    total, spread, weight, away, along = levelled
     out = np.empty(len(times))
     for k in range(len(times)):
-        shape = times[k] * (1 - np.exp(-t / times[k]))
+        shape = _bend(t, times[k])
         gain = strength = 0.0
-        for j in range(count):
-            level, tilt, square, reach = _sums(heavy[j], away[j], along[j], shape)
+        for j in range(len(hz)):
+            level = tilt = square = reach = 0.0
+            for i in range(len(t)):
+                bent = weight[j, i] * shape[i]
+                level += bent
+                tilt += bent * away[j, i]
+                square += bent * shape[i]
+                reach += along[j, i] * shape[i]
             gain += hz[j] * reach
             strength += hz[j] ** 2 * (square - level**2 / total[j] - tilt**2 / spread[j])
         out[k] = gain**2 / max(strength, 1e-30)
     return out
 
 
-@nb.njit(cache=True, nogil=True, fastmath={"reassoc", "nsz"})
-def _sums(weight, away, along, shape):
-    """Sums over the frames, in any order, so that the processor takes several at once."""
-    level = tilt = square = reach = 0.0
-    for i in range(len(shape)):
-        bent = weight[i] * shape[i]
-        level += bent
-        tilt += bent * away[i]
-        square += bent * shape[i]
-        reach += along[i] * shape[i]
-    return level, tilt, square, reach
-
-
 @_jit
 def _moments(t, weight):
-    """Sum of the weights (M, P) of each partial, its mean time and its spread about it."""
-    count = weight.shape[1]
-    total, mean, spread = np.zeros(count), np.zeros(count), np.full(count, 1e-12)
-    for i in range(len(t)):
-        for j in range(count):
-            total[j] += weight[i, j]
-            mean[j] += weight[i, j] * t[i]
-    mean /= total
-    for i in range(len(t)):
-        for j in range(count):
-            spread[j] += weight[i, j] * (t[i] - mean[j]) ** 2
+    """Sum of the weights (P, M) of each partial, its mean time and its spread about it."""
+    count = len(weight)
+    total, mean, spread = np.empty(count), np.empty(count), np.empty(count)
+    for j in range(count):
+        some = first = second = 0.0
+        for i in range(len(t)):
+            some += weight[j, i]
+            first += weight[j, i] * t[i]
+        first /= some
+        for i in range(len(t)):
+            second += weight[j, i] * (t[i] - first) ** 2
+        total[j], mean[j], spread[j] = some, first, second + 1e-12
     return total, mean, spread
 
 
 @_jit
 def slopes(t, phase, weight, hz, tau):
-    """A line through each partial's phases (M, P), with one glide of time `tau` (s) for all; 0 for none.
+    """A line through each partial's phases (P, M), with one glide of time `tau` (s) for all; 0 for none.
 
-    Returns (cost, slope (P,), its variance (P,), glide, offset (P,), residual (M, P), 1σ that an error of the glide
+    Returns (cost, slope (P,), its variance (P,), glide, offset (P,), residual (P, M), 1σ that an error of the glide
     adds to all slopes alike, relative).
     """
-    count = len(hz)
+    count, shape = len(hz), _bend(t, tau)
+    level, slope, high, along = np.empty(count), np.empty(count), np.empty(count), np.empty(count)
     total, mean, spread = _moments(t, weight)
-    level, slope = np.zeros(count), np.zeros(count)
-    high, along = np.zeros(count), np.zeros(count)
-    shape = tau * (1 - np.exp(-t / max(tau, 1e-9)))
-    for i in range(len(t)):
-        for j in range(count):
-            level[j] += weight[i, j] * phase[i, j]
-            high[j] += weight[i, j] * shape[i]
-    level /= total
-    high /= total
-    for i in range(len(t)):
-        for j in range(count):
-            w = weight[i, j] * (t[i] - mean[j])
-            slope[j] += w * (phase[i, j] - level[j])
-            along[j] += w * (shape[i] - high[j])
-    slope /= spread
-    for j in range(count):
-        along[j] *= 2 * np.pi * hz[j] / spread[j]
-    rest, bare = np.empty(phase.shape), np.empty(phase.shape)
     strength = reach = 0.0
-    for i in range(len(t)):
-        for j in range(count):
-            away = t[i] - mean[j]
-            rest[i, j] = phase[i, j] - level[j] - slope[j] * away
-            bare[i, j] = 2 * np.pi * hz[j] * (shape[i] - high[j]) - along[j] * away
-            strength += weight[i, j] * bare[i, j] ** 2
-            reach += weight[i, j] * bare[i, j] * rest[i, j]
+    for j in range(count):
+        w, p = weight[j], phase[j]
+        mid = top = 0.0
+        for i in range(len(t)):
+            mid += w[i] * p[i]
+            top += w[i] * shape[i]
+        mid, top = mid / total[j], top / total[j]
+        tilt = turn = 0.0
+        for i in range(len(t)):
+            along_t = w[i] * (t[i] - mean[j])
+            tilt += along_t * (p[i] - mid)
+            turn += along_t * (shape[i] - top)
+        tilt, turn = tilt / spread[j], turn / spread[j]
+        square = across = 0.0
+        for i in range(len(t)):
+            bare = shape[i] - top - turn * (t[i] - mean[j])
+            square += w[i] * bare * bare
+            across += w[i] * bare * p[i]
+        full = 2 * np.pi * hz[j]
+        strength += full**2 * square
+        reach += full * across
+        level[j], high[j], slope[j], along[j] = mid, top, tilt, full * turn
     glide = reach / strength if tau > 0 and strength > 0 else 0.0
-    rest -= glide * bare
     slope -= glide * along
+    offset = level - slope * mean - glide * 2 * np.pi * hz * high
     shared = 0.0
     if tau > 0 and strength > 0:
         pull = (along * spread * hz).sum() / (spread * hz**2).sum()
         shared = abs(pull) / (2 * np.pi * np.sqrt(strength))
-    offset = level - slope * mean - glide * 2 * np.pi * hz * high
-    return (weight * rest**2).sum(), slope, 1 / spread, glide, offset, rest, shared
+    cost, rest = _rest(t, phase, weight, offset, slope, glide * 2 * np.pi * hz, shape)
+    return cost, slope, 1 / spread, glide, offset, rest, shared
+
+
+@_jit
+def _rest(t, phase, weight, offset, slope, glide, shape):
+    """What lines with a glide of some size (P,) and of this shape (M,) leave of the phases (P, M), its weighted squares
+    first."""
+    cost, rest = 0.0, np.empty(phase.shape)
+    for j in range(len(phase)):
+        w, p, r = weight[j], phase[j], rest[j]
+        for i in range(len(t)):
+            r[i] = p[i] - offset[j] - slope[j] * t[i] - glide[j] * shape[i]
+        for i in range(len(t)):
+            cost += w[i] * r[i] * r[i]
+    return cost, rest
 
 
 @_jit
 def persistence(residual, weight, lag):
-    """How much 1σ grows because residuals (M, P) persist: a beat or a drum bends many frames one way.
+    """How much 1σ grows because residuals (P, M) persist: a beat or a drum bends many frames one way.
 
     From their correlation r between frames `lag` apart, which share no sample, (1 + r) / (1 - r) in variance
     (Bartlett 1946).
     """
-    frames, count = residual.shape
+    count, frames = residual.shape
     if frames < 2 * lag:
         return 1.0
     together = early = late = 0.0
-    for i in range(frames - lag):
-        for j in range(count):
-            a, b = weight[i, j] * residual[i, j] ** 2, weight[i + lag, j] * residual[i + lag, j] ** 2
-            together += np.sqrt(weight[i, j] * weight[i + lag, j]) * residual[i, j] * residual[i + lag, j]
+    for j in range(count):
+        for i in range(frames - lag):
+            a, b = weight[j, i] * residual[j, i] ** 2, weight[j, i + lag] * residual[j, i + lag] ** 2
+            together += np.sqrt(weight[j, i] * weight[j, i + lag]) * residual[j, i] * residual[j, i + lag]
             early += a
             late += b
     rho = min(max(together / (np.sqrt(early * late) + 1e-30), 0.0), MOST_PERSISTENT)

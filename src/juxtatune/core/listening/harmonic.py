@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,6 +21,7 @@ PROPOSING = 10, 12  # peaks that propose fundamentals, and the partials each may
 LOWEST_F0, HIGHEST_F0 = 26.0, 1450.0
 RICH, RICH_LOW = 6.0, 6  # in weight; of the first eight partials
 RICHER, RICHER_LOW = 15.0, 4  # the same where some lie upon what sounded before
+F = NDArray[np.float64]
 
 
 @dataclass(frozen=True, eq=False)
@@ -41,11 +43,12 @@ class Tone:
         columns = self.number[own], self.peaks.hz[own], self.peaks.weight[own]
         return tuple(zip(*(c.tolist() for c in columns), strict=True))
 
-    @property
+    @cached_property
     def explained(self) -> float:
+        """Weight of its peaks."""
         return sum(w for _, _, w in self.matched)
 
-    @property
+    @cached_property
     def rich(self) -> bool:
         """Whether so much is explained, low partials most, that it is a string whatever else sounds."""
         low = sum(n <= 8 for n, _, _ in self.matched)
@@ -56,33 +59,41 @@ class Tone:
 
 def candidates(peaks: Peaks, ranges: list[tuple[float, float]] | None = None) -> list[Tone]:
     """Tones that could explain the peaks, best first; `ranges` in Hz limit the fundamentals."""
-    return sorted(_found(peaks, ranges), key=lambda tone: -tone.score)
+    found = _found(peaks, ranges, PROPOSING)
+    return [_tone(peaks, found, k) for k in np.argsort(-found.score, kind="stable").tolist()]
 
 
 def likeliest(
     peaks: Peaks, ranges: list[tuple[float, float]] | None = None, proposing: tuple[int, int] = PROPOSING
 ) -> Tone | None:
     """The first of the candidates that so many peaks propose, as so many partials each."""
-    return max(_found(peaks, ranges, proposing), key=lambda tone: tone.score, default=None)
+    found = _found(peaks, ranges, proposing)
+    return _tone(peaks, found, int(np.argmax(found.score))) if len(found.score) else None
 
 
-def _found(
-    peaks: Peaks, ranges: list[tuple[float, float]] | None, proposing: tuple[int, int] = PROPOSING
-) -> list[Tone]:
-    strongest, numbers = proposing
-    order = np.argsort(-peaks.weight, kind="stable")[:strongest]
-    proposals = np.sort((peaks.hz[order][:, None] / np.arange(1, numbers + 1)[None, :]).ravel())
-    allowed = (proposals > LOWEST_F0) & (proposals < HIGHEST_F0)
+class _Found(NamedTuple):
+    """Tones, one a row: f1 (Hz), B, score, power, and the number of each of the peaks (K, peaks)."""
+
+    f1: F
+    stretch: F
+    score: F
+    power: F
+    number: NDArray[np.int64]
+
+
+def _found(peaks: Peaks, ranges: list[tuple[float, float]] | None, proposing: tuple[int, int]) -> _Found:
+    proposals = matching.proposed(peaks.hz, peaks.weight, *proposing, LOWEST_F0, HIGHEST_F0)
     if ranges is not None:
         inside = np.zeros(len(proposals), bool)
         for low, high in ranges:
             inside |= (proposals >= low) & (proposals <= high)
-        allowed &= inside
-    *columns, number = matching.best_tones(
-        peaks.hz, peaks.weight, peaks.powers, peaks.resolution, proposals[allowed]
-    )
-    rows = zip(*(column.tolist() for column in columns), number, strict=True)
-    return [Tone(f1, stretch, score, power, peaks, n) for f1, stretch, score, power, n in rows]
+        proposals = proposals[inside]
+    return _Found(*matching.best_tones(peaks.hz, peaks.weight, peaks.powers, peaks.resolution, proposals))
+
+
+def _tone(peaks: Peaks, found: _Found, k: int) -> Tone:
+    f1, stretch, score, power = (float(column[k]) for column in found[:4])
+    return Tone(f1, stretch, score, power, peaks, found.number[k])
 
 
 def score_tone(peaks: Peaks, f1: float) -> Tone | None:

@@ -185,6 +185,19 @@ def _in_skirt(hz, power, number, k, reach):
 
 
 @_jit
+def proposed(hz, weight, strongest, numbers, lowest, highest):
+    """Fundamentals (Hz, rising) that the strongest peaks propose, as the first so many partials each."""
+    peaks = np.argsort(-weight, kind="mergesort")[:strongest]
+    out, count = np.empty(len(peaks) * numbers), 0
+    for k in peaks:
+        for n in range(1, numbers + 1):
+            if lowest < hz[k] / n < highest:
+                out[count] = hz[k] / n
+                count += 1
+    return np.sort(out[:count])
+
+
+@_jit
 def best_tones(hz, weight, power, resolution, proposals):
     """Scores every proposal and keeps the best that differ. Returns (f1, B, score, power, partial numbers (k, peaks)).
 
@@ -232,8 +245,9 @@ def best_tones(hz, weight, power, resolution, proposals):
 @_jit
 def _same_row(rows, k):
     """The first row that equals row k, which may be itself."""
+    a, b, c, d = rows[k]
     for j in range(k):
-        if _equal(rows[j], rows[k]):
+        if rows[j, 0] == a and rows[j, 1] == b and rows[j, 2] == c and rows[j, 3] == d:
             return j
     return k
 
@@ -251,24 +265,39 @@ def _raised(hz, weight, power, resolution, tone, number):
     """A tone (score, f1, B), or its multiple, when partials that are none of it are but a trace, or little and out of
     tune with it."""
     value, f1, stretch = tone
-    other = np.zeros(len(hz), np.int64)
-    for m in range(HIGHEST_RAISE, 1, -1):
+    carried, out_of_tune = np.zeros(MOST_NUMBER + 1), np.zeros(MOST_NUMBER + 1)
+    highest = _by_number(hz, power, number, f1, stretch, carried, out_of_tune)
+    for m in range(min(HIGHEST_RAISE, highest), 1, -1):
         on = off = sharp = flat = 0.0
-        for k in range(len(hz)):
-            n = number[k]
-            if n > 0:
-                away = hz[k] / (n * f1 * np.sqrt((1 + stretch * n * n) / (1 + stretch))) - 1
-                if n % m == 0:
-                    on += power[k]
-                    sharp += power[k] * away
-                else:
-                    off += power[k]
-                    flat += power[k] * away
+        multiple = m
+        for n in range(1, highest + 1):
+            if n == multiple:
+                on += carried[n]
+                sharp += out_of_tune[n]
+                multiple += m
+            else:
+                off += carried[n]
+                flat += out_of_tune[n]
         apart = abs(sharp / on - flat / off) if on > 0 and off > 0 else 0.0
         trace = TRACE if m <= 4 else np.inf
         if on > 0 and on >= (LITTLE if apart > OUT_OF_TUNE else trace) * off:
+            other = np.zeros(len(hz), np.int64)
             up, f1_up, stretch_up = score(hz, weight, power, resolution, m * f1, other)
             if other.any():
                 number[:] = other
                 return max(up, value), f1_up, stretch_up
     return value, f1, stretch
+
+
+@_jit
+def _by_number(hz, power, number, f1, stretch, carried, out_of_tune):
+    """Writes what each partial carries, and that times how far it lies off the tone's (in parts of it). Returns the
+    highest number."""
+    highest = 0
+    for k in range(len(hz)):
+        n = number[k]
+        if n > 0:
+            away = hz[k] / (n * f1 * np.sqrt((1 + stretch * n * n) / (1 + stretch))) - 1
+            carried[n], out_of_tune[n] = power[k], power[k] * away
+            highest = max(highest, n)
+    return highest

@@ -15,16 +15,15 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from juxtatune.core.listening import fading, glides, kernels
+from juxtatune.core.listening import joint
 from juxtatune.core.listening.glides import CENTS
 from juxtatune.core.listening.moving import medians
 from juxtatune.core.listening.project import hann, project
 from juxtatune.core.listening.source import Samples
 
 F = NDArray[np.floating]
-ANY_TAU = np.geomspace(0.022, 1.4, 32)
-SLOW_S, SLOWER_S = 0.3, 0.4  # time of a glide: up to here it is the attack's; from here on it is a drift
 USUAL_STRETCH = 4e-5  # inharmonicity coefficient B where nothing is known of it
+MOST_STRETCH = 2e-3
 MOST_PARTIALS = 14
 MOST_FRAMES = 120
 STEEP_S = 0.1
@@ -104,7 +103,7 @@ class Demodulated:
     """Partials `n` (P,) turned down from their expected frequencies `hz` (P,), with what noise adds to them."""
 
     t: F  # (M,) frame centres, s
-    z: NDArray[np.complex128]  # (M, P) with the expected phase advance removed
+    z: NDArray[np.complex128]  # (P, M) with the expected phase advance removed
     noise: F  # (P,) power of z from noise alone
     n: NDArray[np.int64]
     hz: F
@@ -140,7 +139,7 @@ def demodulated(
     # noise is heard half-way between the partials, where none sounds
     every = np.concatenate([hz, hz - 0.5 * f1, hz[-1:] + 0.5 * f1])
     both = project(x, starts, hann(size), every, rate)
-    z = both[:, : len(hz)] * np.exp(-2j * np.pi * hz[None, :] * t[:, None])
+    z = joint.turned_down(both, t, hz)
     return Demodulated(t, z, _noise(both[:, len(hz) :]), n, hz, max(1.0, size / hop / 2.0))
 
 
@@ -152,38 +151,20 @@ def _noise(between: NDArray[np.complex128]) -> F:
 
 def solve(d: Demodulated, f1: float, stretch: float, with_glide: bool) -> Fit | None:
     """Joins the phases of all partials into one pitch; `f1` (Hz) and `stretch` are what they were turned down by."""
-    good, alive = fading.heard(np.abs(np.ascontiguousarray(d.z)) ** 2, d.noise)
-    if not np.any(good):
-        return None
-    n, hz, noise = d.n[good], d.hz[good], d.noise[good]
-    z, alive = (np.ascontiguousarray(v[:, good]) for v in (d.z, alive))
-    power = np.abs(z) ** 2
     origin = float(d.t[0])
     t = d.t - origin
-    weight = np.where(alive, 1 / (noise[None, :] / (2 * power + 1e-30) + 1e-7), 0.0)
-    best, tau, phase, weight, persistence = glides.fitted(
-        np.angle(z), t, weight, hz, alive, d.overlap, with_glide
+    some, where, pitch, glide, tau, snr, relative, offset, amplitude, decay = joint.solved(
+        d.z, d.noise, d.n, d.hz, t, d.overlap, stretch, with_glide
     )
-    _, slope, slope_variance, glide, offset, residual, shared = best
-    scatter = np.sum(weight * residual**2, axis=0) / np.maximum(np.sum(alive, axis=0) - 2, 1)
-    slope_variance = slope_variance * np.maximum(scatter, 1.0) * d.overlap
-    relative = slope / (2 * np.pi * hz)
-    relative_variance = slope_variance / (2 * np.pi * hz) ** 2
-    # what rebuilds the onset is not asked for at a moment's look
-    faint, fades, decay, amplitude = fading.described(t, power, alive, noise, with_glide)
-    joined = _join(n, relative, relative_variance, faint, fades, stretch)
-    if joined is None:
+    if not some:
         return None
-    shift, bend, sigma, turn, own_scatter = joined
-    sigma = float(np.hypot(sigma, shared * np.sqrt(d.overlap)))
-    new_stretch = float(np.clip(stretch + bend, 0.0, 2e-3))
-    snr = float(10 * np.log10(np.max(np.max(power, axis=0) / noise)))
-    claimed = _calibrated(sigma * persistence, float(t[-1]))
-    slow = _slow(t, phase, weight, hz, d.overlap * persistence**2) if tau else 0.0
+    shift, bend, sigma, turn, own_scatter, slow = pitch
+    new_stretch = min(max(stretch + bend, 0.0), MOST_STRETCH)
+    lasts, hz = float(t[-1]), d.hz[where]
     return Fit(
-        f1 * (1 + shift), new_stretch, turn, glide, tau if tau else 0.1,
-        float(np.hypot(claimed, _curved(glide, tau if tau else 0.1, float(t[-1])))), origin,
-        n, hz * (1 + relative), amplitude, offset + 2 * np.pi * hz * origin, decay, snr, own_scatter, slow,
+        f1 * (1 + shift), new_stretch, turn, glide, tau,
+        float(np.hypot(_calibrated(sigma, lasts), _curved(glide, tau, lasts))), origin,
+        d.n[where], hz * (1 + relative), amplitude, offset + 2 * np.pi * hz * origin, decay, snr, own_scatter, slow,
     )  # fmt: skip
 
 
@@ -196,28 +177,3 @@ def _curved(glide: float, tau: float, lasts: float) -> float:
     """1σ in cents of what a glide of another shape than the fitted one bends a note that lasts so long (s)."""
     mean = CENTS * glide * tau * (1 - np.exp(-STEEP_S / tau)) / STEEP_S
     return float(CURVED * abs(mean) / min(max(lasts, 0.4), 3.0))
-
-
-def _slow(t: F, phase: F, weight: F, hz: F, frames: float) -> float:
-    """How likely the glide is a slow one, one independent frame in so many: 0 to 1."""
-    gains = glides.gains(ANY_TAU, t, phase, weight, hz)
-    likely = np.exp((gains - gains.max()) / (2 * frames))
-    return float(likely @ np.clip((ANY_TAU - SLOW_S) / (SLOWER_S - SLOW_S), 0, 1) / likely.sum())
-
-
-def _join(
-    n: NDArray, relative: F, variance: F, faint: F, fades: F, stretch: float
-) -> tuple[float, ...] | None:
-    """Robust regression of the partials' deviations on f1 and B: (Δf1/f1, ΔB, σ of Δf1/f1, σ of ΔB, own scatter)."""
-    q = (n * n / (1 + stretch * n * n) - 1 / (1 + stretch)) / 2
-    ok = np.isfinite(relative) & np.isfinite(variance) & (np.abs(relative) < 0.03)
-    if not np.any(ok):
-        return None
-    n, relative, variance, faint, fades, q = (a[ok] for a in (n, relative, variance, faint, fades, q))
-    if len(n) == 1:
-        return float(relative[0]), 0.0, float(np.sqrt(variance[0] + (0.3 / CENTS) ** 2)), 1.0, 0.0
-    free = len(n) >= 4
-    # B seldom differs by more than 1e-4 from a start value; with few partials it is not asked for
-    prior = 1e8 if free else 1e10
-    joined = kernels.join(q, relative, variance, faint, fades, free, prior)
-    return tuple(float(v) for v in joined)

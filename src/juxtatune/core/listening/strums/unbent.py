@@ -58,10 +58,8 @@ def _straightened(heard: Sinusoids, found: Settled) -> Settled:
     hz = partial_hz(found.f1, found.stretch, numbers)
     t = np.arange(len(heard.z)) * pencil.STEP_S
     bands = heard.band[rows]
-    own = np.stack(
-        [pencil.without(heard.z[:, heard.band[r]], _neighbours(heard, int(r))) for r in rows], axis=1
-    )
-    own = own * np.exp(2j * np.pi * (heard.centres[bands] - hz) * t[:, None])
+    own = np.stack([pencil.without(heard.z[:, heard.band[r]], _neighbours(heard, int(r))) for r in rows])
+    own = own * np.exp(2j * np.pi * (heard.centres[bands] - hz)[:, None] * t)
     noise = heard.noise + 1e-16 + REMAINS**2 * crowd[clear]
     overlap = pencil.WINDOW_S / pencil.STEP_S / 2.5
     fit = solve(Demodulated(t, own, noise, numbers, hz, overlap), found.f1, found.stretch, True)

@@ -1,0 +1,100 @@
+"""The pitch that all partials of a pluck have in common, from their phases: one compiled call."""
+
+from __future__ import annotations
+
+import numba as nb
+import numpy as np
+
+from juxtatune.core.listening.fading import decays, faint_and_fading, heard
+from juxtatune.core.listening.glides import CENTS, fitted, gains
+from juxtatune.core.listening.kernels import join
+
+_jit = nb.njit(cache=True, nogil=True, error_model="numpy")
+ANY_TAU = np.geomspace(0.022, 1.4, 32)
+SLOW_S, SLOWER_S = 0.3, 0.4  # time of a glide: up to here it is the attack's; from here on it is a drift
+USUAL_TAU = 0.1  # s, said where there is no glide
+FURTHEST = 0.03  # of a pitch, off which a partial is another's
+STRETCHABLE = 4  # partials from which B is asked for
+# B seldom differs by more than 1e-4 from a start value; with few partials it is not asked for
+PRIOR, FIRM_PRIOR = 1e8, 1e10
+ONE_PARTIAL = 0.3 / CENTS
+
+
+@_jit
+def turned_down(z, t, hz):
+    """Projections (M, P) at times `t` (s) as rows (P, M) without the turns of steady partials of `hz` (P,)."""
+    out = np.empty((len(hz), len(t)), np.complex128)
+    for j in range(len(hz)):
+        for i in range(len(t)):
+            turns = hz[j] * t[i]
+            angle = -2 * np.pi * (turns - np.rint(turns))
+            out[j, i] = z[i, j] * (np.cos(angle) + 1j * np.sin(angle))
+    return out
+
+
+@_jit
+def powers(z):
+    return z.real**2 + z.imag**2
+
+
+@_jit
+def solved(z, noise, every, hz, t, overlap, stretch, with_glide):
+    """The common pitch of partials `z` (P, M), turned down to zero from `hz` (P,), their numbers `every`.
+
+    `t` (M,) are times since the first frame, s; `noise` (P,) is the power of z from noise alone. Returns a flag whether
+    any is heard; which (P,); Δf1/f1, ΔB and their 1σ; how far their scatter is their own; how likely the glide is
+    a drift; the glide and its time; the loudest partial over its noise, dB; and of each that is heard (Q,) its
+    deviation, phase at the first frame, amplitude there and decay (1/s; 0 without a glide).
+    """
+    power = powers(z)
+    good, alive = heard(power, noise)
+    where = np.flatnonzero(good)
+    power, alive, hz, noise = power[where], alive[where], hz[where], noise[where]
+    none = np.zeros(len(where))
+    if len(where) == 0:
+        return False, where, (0.0, 0.0, 0.0, 0.0, 0.0, 0.0), 0.0, 0.0, 0.0, none, none, none, none
+    weight = np.where(alive, 1 / (noise.reshape(-1, 1) / (2 * power + 1e-30) + 1e-7), 0.0)
+    angle = np.angle(z[where])
+    best, tau, phase, weight, persistence = fitted(angle, t, weight, hz, alive, overlap, with_glide)
+    _, slope, variance, glide, offset, residual, shared = best
+    left = (weight * residual**2).sum(axis=1) / np.maximum(alive.sum(axis=1) - 2, 1)
+    full = 2 * np.pi * hz
+    relative = slope / full
+    variance = variance * np.maximum(left, 1.0) * overlap / full**2
+    faint, fades = faint_and_fading(power, alive, noise)
+    decay, amplitude = decays(t, power, alive) if with_glide else (none, none)
+    some, shift, bend, sigma, turn, own = _joined(every[where], relative, variance, faint, fades, stretch)
+    sigma = np.hypot(sigma, shared * np.sqrt(overlap))
+    slow = _slow(t, phase, weight, hz, overlap * persistence**2) if tau > 0 else 0.0
+    loudest = 0.0
+    for j in range(len(where)):
+        loudest = max(loudest, power[j].max() / noise[j])
+    return (
+        some, where, (shift, bend, sigma * persistence, turn, own, slow), glide, tau if tau > 0 else USUAL_TAU,
+        10 * np.log10(loudest), relative, offset, amplitude, decay,
+    )  # fmt: skip
+
+
+@_jit
+def _joined(n, relative, variance, faint, fades, stretch):
+    """Robust regression of the partials' deviations on f1 and B: whether any is usable, Δf1/f1, ΔB, 1σ of both, and how
+    far their scatter is their own."""
+    q = (n * n / (1 + stretch * n * n) - 1 / (1 + stretch)) / 2
+    ok = np.flatnonzero(np.isfinite(relative) & np.isfinite(variance) & (np.abs(relative) < FURTHEST))
+    if len(ok) == 0:
+        return False, 0.0, 0.0, 0.0, 0.0, 0.0
+    if len(ok) == 1:
+        k = ok[0]
+        return True, relative[k], 0.0, np.sqrt(variance[k] + ONE_PARTIAL**2), 1.0, 0.0
+    free = len(ok) >= STRETCHABLE
+    told = join(q[ok], relative[ok], variance[ok], faint[ok], fades[ok], free, PRIOR if free else FIRM_PRIOR)
+    return True, told[0], told[1], told[2], told[3], told[4]
+
+
+@_jit
+def _slow(t, phase, weight, hz, frames):
+    """How likely the glide is a slow one, one independent frame in so many: 0 to 1."""
+    gained = gains(ANY_TAU, t, phase, weight, hz)
+    likely = np.exp((gained - gained.max()) / (2 * frames))
+    share = np.minimum(np.maximum((ANY_TAU - SLOW_S) / (SLOWER_S - SLOW_S), 0.0), 1.0)
+    return (likely * share).sum() / likely.sum()
