@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from juxtatune.core.listening import jumping
 from juxtatune.core.listening.harmonic import Tone, likeliest
-from juxtatune.core.listening.peaks import Peaks, new_peaks
+from juxtatune.core.listening.peaks import new_peaks
 from juxtatune.core.listening.project import hann, project
 from juxtatune.core.listening.source import Samples
 
@@ -42,8 +42,8 @@ def picked_again(
     since: float = 0.0,
     least: float = LEAST_JUMP,
     over: bool = False,
-) -> tuple[Tone, Peaks] | None:
-    """The tone whose partials jump together at an onset, with the peaks it was found among; None for none.
+) -> Tone | None:
+    """The tone whose partials jump together at an onset; None for none.
 
     `since` is when it began to ring (s), if that is known; `least` is how far its partials must jump. `over`: another
     tone begins there, which may be all that disturbs this one.
@@ -52,11 +52,10 @@ def picked_again(
     length = int(min(LOOK_S, max(following - 0.005 - onset - 0.018, 0.1)) * rate)
     if begin + length > len(x):
         return None
-    peaks = new_peaks(x[begin : begin + length], None, rate)
-    tone = likeliest(peaks, proposing=PROPOSING)
+    tone = likeliest(new_peaks(x[begin : begin + length], None, rate), proposing=PROPOSING)
     if tone is None or tone.score < (RICH_SCORE if tone.rich else LEAST_SCORE):
         return None
-    return (tone, peaks) if _jumps(x, rate, tone, (since, onset, following), least, over) else None
+    return tone if _jumps(x, rate, tone, (since, onset, following), least, over) else None
 
 
 def _jumps(

@@ -9,7 +9,7 @@ import numpy as np
 from juxtatune.core.listening.again import picked_again
 from juxtatune.core.listening.harmonic import Tone, candidates
 from juxtatune.core.listening.partials import USUAL_STRETCH, partial_hz
-from juxtatune.core.listening.peaks import Peaks, new_peaks
+from juxtatune.core.listening.peaks import new_peaks
 from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.project import hann, project
 from juxtatune.core.listening.source import Samples
@@ -76,8 +76,8 @@ def hear(
     again, heard = None, best is not None and _is_string(best, targets)
     if best is None or not heard or (best.score < SURE_SCORE and ringing):
         again = picked_again(x, rate, onset, following, over=heard)
-        if again is not None and (best is None or not heard or _takes_over(again[0], best, ringing)):
-            best, peaks = again
+        if again is not None and (best is None or not heard or _takes_over(again, best, ringing)):
+            best = again
             heard = _is_string(best, targets)
         else:
             again = None
@@ -85,7 +85,7 @@ def hear(
         return Begun(None, bool(total))
     others = [t.score for t in total if abs(12 * np.log2(t.f1 / best.f1)) > 1.0]
     rang = again is None and _rang(best, ringing[-1:])
-    level = _power(after, rate, best.f1) if rang else _own_power(best, peaks, ringing[-1:])
+    level = _power(after, rate, best.f1) if rang else _own_power(best, ringing[-1:])
     return Begun(Candidate(onset, best, max(others, default=0.0), level, opening), True)
 
 
@@ -96,13 +96,14 @@ def _power(part: Samples, rate: float, f1: float) -> float:
     return float(np.sum(np.abs(z) ** 2))
 
 
-def _own_power(tone: Tone, peaks: Peaks, ringing: tuple[float, ...]) -> float:
+def _own_power(tone: Tone, ringing: tuple[float, ...]) -> float:
     """What a tone carries beside the partials it may share with a higher string that rings."""
-    number, hz, _ = (np.array(column) for column in zip(*tone.matched, strict=True))
-    ratios = np.array([f / tone.f1 for f in ringing if f > 1.5 * tone.f1])
-    times = np.rint(ratios)[np.abs(ratios / np.rint(ratios) - 1) < SHARED]
-    own = np.all(number[:, None] % times != 0, axis=1)
-    return float(peaks.powers[np.isin(peaks.hz, hz[own])].sum()) if own.any() else tone.power
+    own = tone.number > 0
+    for ratio in (f / tone.f1 for f in ringing if f > 1.5 * tone.f1):
+        times = round(ratio)
+        if abs(ratio / times - 1) < SHARED:
+            own &= tone.number % times != 0
+    return float(tone.peaks.powers[own].sum()) if own.any() else tone.power
 
 
 def _takes_over(again: Tone, best: Tone, ringing: tuple[float, ...]) -> bool:
@@ -122,11 +123,12 @@ def _preferred(tones: list[Tone], targets: Targets) -> Tone:
     most = max(t.power for t in tones)
     loud = [t for t in tones if t.power > 0.5 * most]
     best = max(loud, key=lambda t: t.score - _strange(t, targets))
+    strange = _strange(best, targets)
     # a bass that plays along an octave or a twelfth below leaves nearly all of the power to the string
     above = [
-        t for t in tones
+        t for t in loud
         if t.power > MOSTLY * most and t.score > best.score - CLOSE
-        and _strange(t, targets) <= _strange(best, targets) and is_multiple(t, best)
+        and is_multiple(t, best) and _strange(t, targets) <= strange
     ]  # fmt: skip
     return max(above, key=lambda t: t.score, default=best)
 

@@ -60,7 +60,7 @@ class Tone:
 def candidates(peaks: Peaks, ranges: list[tuple[float, float]] | None = None) -> list[Tone]:
     """Tones that could explain the peaks, best first; `ranges` in Hz limit the fundamentals."""
     found = _found(peaks, ranges, PROPOSING)
-    return [_tone(peaks, found, k) for k in np.argsort(-found.score, kind="stable").tolist()]
+    return _tones(peaks, found, np.argsort(-found.score, kind="stable"))
 
 
 def likeliest(
@@ -68,7 +68,9 @@ def likeliest(
 ) -> Tone | None:
     """The first of the candidates that so many peaks propose, as so many partials each."""
     found = _found(peaks, ranges, proposing)
-    return _tone(peaks, found, int(np.argmax(found.score))) if len(found.score) else None
+    if len(found.score) == 0:
+        return None
+    return _tones(peaks, found, np.array([np.argmax(found.score)]))[0]
 
 
 class _Found(NamedTuple):
@@ -91,9 +93,10 @@ def _found(peaks: Peaks, ranges: list[tuple[float, float]] | None, proposing: tu
     return _Found(*matching.best_tones(peaks.hz, peaks.weight, peaks.powers, peaks.resolution, proposals))
 
 
-def _tone(peaks: Peaks, found: _Found, k: int) -> Tone:
-    f1, stretch, score, power = (float(column[k]) for column in found[:4])
-    return Tone(f1, stretch, score, power, peaks, found.number[k])
+def _tones(peaks: Peaks, found: _Found, rows: NDArray[np.int64]) -> list[Tone]:
+    *columns, number = found
+    each = zip(*(column[rows].tolist() for column in columns), number[rows], strict=True)
+    return [Tone(f1, stretch, score, power, peaks, n) for f1, stretch, score, power, n in each]
 
 
 def score_tone(peaks: Peaks, f1: float) -> Tone | None:

@@ -45,8 +45,17 @@ class Peaks:
 
 def power_spectrum(x: Samples, size: int, bins: int | None = None) -> F:
     """Hann-windowed power, scaled so that a sine of amplitude 1 peaks near 1: the first `bins`, or all size // 2 + 1."""
-    z = rfft((x * hann(len(x))).astype(np.float32), size)[:bins]
-    return np.asarray(z.real.astype(float) ** 2 + z.imag.astype(float) ** 2)
+    return np.asarray(_squares(rfft((x * hann(len(x))).astype(np.float32), size)[:bins].view(np.float32)))
+
+
+@_jit
+def _squares(pairs: NDArray[np.float32]) -> F:
+    """Power of real and imaginary parts in turn (2 k,): (k,)."""
+    out = np.empty(len(pairs) // 2)
+    for k in range(len(out)):
+        real, imaginary = np.float64(pairs[2 * k]), np.float64(pairs[2 * k + 1])
+        out[k] = real * real + imaginary * imaginary
+    return out
 
 
 def noise_floor(power: F, width: int, at: NDArray[np.int64]) -> F:

@@ -101,11 +101,22 @@ def _poles(z: Z, step: float, noise: float) -> list[Z]:
         if len(alike) == 0:
             continue
         basis = turned[alike, :, -many:].conj()
-        each = np.linalg.eigvals(np.linalg.pinv(basis[:, :-1]) @ basis[:, 1:])
+        each = np.linalg.eigvals(_shift(basis))
         lasting = (np.abs(each) > np.exp(-FASTEST_DECAY * step)) & (np.abs(each) < np.exp(1.0 * step))
         for row, k in enumerate(alike):
             poles[k] = each[row][lasting[row]]
     return poles
+
+
+def _shift(basis: Z) -> Z:
+    """What turns all rows but the last of each orthonormal basis (K, M, P) into all but the first: (K, P, P).
+
+    By the inverse of I - r* r, where r is the last row (Sherman and Morrison 1950), in place of a pseudoinverse.
+    """
+    last = basis[:, -1:]
+    turned = basis[:, :-1].conj().transpose(0, 2, 1) @ basis[:, 1:]
+    left = np.maximum(1 - np.sum(np.abs(last) ** 2, axis=2, keepdims=True), 1e-12)
+    return np.asarray(turned + last.conj().transpose(0, 2, 1) @ (last @ turned) / left)
 
 
 def _described(poles: Z, sizes: Z, centres: F, step: float, count: int, left: F) -> list[list[Component]]:
