@@ -31,10 +31,10 @@ def damping(x: Samples, rate: float, start: float, end: float, f1: float, stretc
     if d is None:
         return None
     power = np.abs(d.z) ** 2
-    clear = np.cumprod(power > CLEAR * d.noise, axis=0).astype(bool)
+    clear = np.cumprod(power > CLEAR * d.noise[:, None], axis=1).astype(bool)
     rates = [
         (hz, *_rate(d.t[c], 0.5 * np.log(p[c]), d.overlap))
-        for hz, p, c in zip(d.hz, power.T, clear.T, strict=True)
+        for hz, p, c in zip(d.hz, power, clear, strict=True)
         if c.sum() >= LEAST_FRAMES
     ]
     good = np.array([r for r in rates if r[1] > LEAST_RATE])
