@@ -26,6 +26,8 @@ OFTEN, LEAST_NOTES, MOSTLY = 0.55, 3.3, 0.75
 AGREE_CENTS = 6.0
 MOST_OF_ALL = 0.15  # of the weight, that one note may have
 LOW_HZ, HIGH_HZ = 60.0, 1000.0
+# hum sounds in half of all frames, by so little louder at one time than at another
+LEAST_FRAMES, HUM_OFTEN, HUM_FALLS = 16, (0.45, 0.55), (1.3, 1.7)
 # between partials of a root that is not heard itself; tempered intervals lie further off
 JUST, JUST_CENTS = np.array([5 / 4, 5 / 3, 5 / 2, 7 / 5, 7 / 4, 7 / 3, 7 / 2]), 5.0
 F = NDArray[np.float64]
@@ -50,7 +52,7 @@ def reference_offset(samples: Samples, rate: float) -> Offset | CannotTell:
     cents, weight, note = _roots(frames)
     if len(cents) < 4 or weight.sum() <= 0 or _distinct(frames) < LEAST_TONES:
         return CannotTell("nothing in it has a pitch")
-    mode = _mode(cents, _evened(weight, note))
+    mode, note = _common(cents, weight, note)
     agree = np.abs(_off(cents, mode)) < AGREE_CENTS
     share = weight[agree].sum() / weight.sum()
     if share < 0.3:
@@ -75,22 +77,33 @@ def _frames(x: Samples, rate: float) -> list[tuple[F, F]]:
 
 
 def _without_hum(frames: list[tuple[F, F]]) -> list[tuple[F, F]]:
-    """Leaves out what sounds at the same frequency and level all the time."""
+    """Takes away what sounds at the same frequency and level all the time, so far as it does."""
     hz = np.concatenate([f for f, _ in frames]) if frames else np.zeros(0)
     level = np.concatenate([v for _, v in frames]) if frames else hz
-    steady = []
-    for spot in {round(float(f), 1) for f in hz}:
-        near = level[np.abs(hz - spot) < 0.4]
-        lasting = len(near) > 0.5 * len(frames) and np.quantile(near, 0.8) < 1.5 * np.quantile(near, 0.2)
-        if len(frames) >= 16 and lasting:
-            steady.append(spot)
-    if not steady:
+    if len(frames) < LEAST_FRAMES:
         return frames
+    spots = np.array(sorted({round(float(f), 1) for f in hz}))
+    left = np.array([_left_of(level[np.abs(hz - spot) < 0.4], len(frames)) for spot in spots])
+    steady, left = spots[left < 1], left[left < 1]
     out = []
     for f, v in frames:
-        keep = np.abs(f[:, None] - np.array(steady)[None, :]).min(axis=1, initial=np.inf) > 0.8
-        out.append((f[keep], v[keep]))
+        share = np.where(np.abs(f[:, None] - steady) < 0.8, left, 1.0).min(axis=1, initial=1.0)
+        out.append((f[share > 0], (v * share)[share > 0]))
     return out
+
+
+def _left_of(level: F, frames: int) -> float:
+    """How far (0 to 1) what has these levels, in some of so many frames, is no hum: it comes and goes, or falls."""
+    often = len(level) / frames
+    if often <= HUM_OFTEN[0]:
+        return 1.0
+    falls = float(np.quantile(level, 0.8) / np.quantile(level, 0.2))
+    return max(1 - _between(often, *HUM_OFTEN), _between(falls, *HUM_FALLS))
+
+
+def _between(value: float, low: float, high: float) -> float:
+    """0 up to `low`, 1 from `high` on."""
+    return min(max((value - low) / (high - low), 0.0), 1.0)
 
 
 def _distinct(frames: list[tuple[F, F]]) -> int:
@@ -134,7 +147,9 @@ def _frame_peaks(frame: Samples, rate: float) -> tuple[F, F]:
     step = rate / size
     at, _ = clear_tops(power, int(150 / step) | 1, int(LOW_HZ / step), int(HIGH_HZ / step), 40)
     at = at[power[at] > 1e-4 * power.max()]
-    return between_bins(power, at) * step, np.sqrt(power[at])
+    hz = between_bins(power, at) * step
+    inside = hz > LOW_HZ
+    return hz[inside], np.sqrt(power[at[inside]])
 
 
 def _is_partial(hz: F, level: F, k: int) -> bool:
@@ -146,6 +161,16 @@ def _is_partial(hz: F, level: F, k: int) -> bool:
         if 2 <= n <= 12 and abs(1200 * np.log2(ratio / n)) < 25 and level[j] > 0.05 * level[k]:
             return True
     return False
+
+
+def _common(cents: F, weight: F, note: NDArray[np.int64]) -> tuple[float, NDArray[np.int64]]:
+    """The pitch that the tones have in common (cents), no note counting for too much, and the notes of that pitch."""
+    mode, notes = _mode(cents, weight), note
+    for _ in range(2):
+        # at half a semitone off 440 one note would else be two
+        notes = np.rint(note + (cents - mode) / 100).astype(np.int64)
+        mode = _mode(cents, _evened(weight, notes))
+    return mode, notes
 
 
 def _evened(weight: F, note: NDArray[np.int64]) -> F:
