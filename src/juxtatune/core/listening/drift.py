@@ -16,7 +16,8 @@ from juxtatune.core.listening.partials import Fit, fit_pluck
 from juxtatune.core.listening.source import Samples
 
 FROM_S, TO_S, LEAST_S = 0.25, 1.75, 0.75  # after the onset: what the mean is taken of
-UNCERTAIN = 0.3  # of what lies between the mean and the end
+# of what lies between the mean and the end, where the mean counts and where the end does
+UNCERTAIN, UNCERTAIN_END = 0.3, 0.07
 TURNED = 10.0  # cents: a string that moves so far is being turned, and where it ends counts
 
 
@@ -31,7 +32,6 @@ def at_mean(x: Samples, rate: float, fit: Fit, share: float, onset: float, until
     if mean is None:
         return fit
     above = share * CENTS * float(np.log(mean.f1 / fit.f1))
-    if abs(above) > TURNED:
-        return fit
-    sigma = float(np.hypot(fit.sigma_cents, UNCERTAIN * above))
-    return replace(fit, f1=fit.f1 * float(np.exp(above / CENTS)), sigma_cents=sigma)
+    turned = abs(above) > TURNED
+    sigma = float(np.hypot(fit.sigma_cents, (UNCERTAIN_END if turned else UNCERTAIN) * above))
+    return replace(fit, f1=fit.f1 * (1.0 if turned else float(np.exp(above / CENTS))), sigma_cents=sigma)
