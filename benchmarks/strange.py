@@ -64,23 +64,46 @@ def tone(r, f1, rate, seconds, beating):
     return out * np.minimum(1, t / r.uniform(0.0005, 0.004)), attack_mean(cents, tau)
 
 
-def run(r, rate=48000, name=None, strings=None, length=None, gap=None, spread=45.0, beating=0.0, overlap=0.0):
+def tense(r, f1, rate, seconds, _):
+    """The same of a string that is sharp by its energy, as its tension is (Tolonen, Välimäki and Karjalainen 2000): low
+    partials keep it so for seconds, and f1 is its mean pitch from 0.25 to 1.75 s."""
+    t = np.arange(int(seconds * rate)) / rate
+    stiff, pick = 10 ** r.uniform(-5, -3.8), r.uniform(0.08, 0.3)
+    n = np.arange(1, int(min(60, 9000 / f1)) + 1)
+    fn = n * f1 * np.sqrt((1 + stiff * n * n) / (1 + stiff))
+    size = np.abs(np.sin(np.pi * n * pick)) / n ** r.uniform(1.0, 1.6)
+    decay = r.uniform(1.2, 3.5) * (82 / f1) ** 0.35 / (1 + 0.08 * n + 0.004 * n * n)
+    energy = sum(a * a * k * np.exp(-2 * t / d) for a, k, d in zip(size, n, decay, strict=True))
+    course = r.uniform(0, 10) * energy / energy[0]
+    course -= course[(t > 0.25) & (t < 1.75)].mean()
+    turns = np.cumsum(2 ** (course / 1200)) / rate
+    out = sum(
+        a * np.exp(-t / d) * np.cos(2 * np.pi * f * turns + r.uniform(0, 6.28))
+        for a, d, f in zip(size, decay, fn, strict=True)
+    )
+    attack = course[(t > 0.012) & (t < 0.112)].mean()
+    return out / np.abs(out).max() * np.minimum(1, t / 0.002), attack
+
+
+def run(
+    r, rate=48000, name=None, strings=None, length=None, gap=None, spread=45.0, beating=0.0, overlap=0.0, sound=tone
+):  # fmt: skip
     """A run of plucks in any order, each 0 to 8 dB below the loudest."""
     tuning = parse_tuning(name or TUNINGS[r.integers(len(TUNINGS))])
     at, x, plucks = r.uniform(0.2, 1.2), np.zeros(rate * 60), []
     for s in strings or list(r.permutation(tuning.strings)):
         lasts = (length or r.uniform(0.7, 3.0)) + overlap
         f1 = hz(float(tuning.pitch(int(s))) + r.uniform(-spread, spread) / 100)
-        y, attack = tone(r, f1, rate, lasts, beating)
+        y, attack = sound(r, f1, rate, lasts, beating)
         damp = int(r.uniform(0.01, 0.06) * rate)
         y[-damp:] *= np.linspace(1, 0, damp) ** 2
         k = round(at * rate)
         x[k : k + len(y)] += 0.4 * 10 ** (r.uniform(-8, 0) / 20) * y
         plucks.append(Truth(k / rate, k / rate + lasts, int(s), f1, attack))
         at += lasts - overlap + (r.uniform(0.05, 0.6) if gap is None else gap)
-    sound = Sound(rate, x[: int((at + 0.5) * rate)], plucks)
-    sound.targets = Targets(tuning)
-    return sound
+    whole = Sound(rate, x[: int((at + 0.5) * rate)], plucks)
+    whole.targets = Targets(tuning)
+    return whole
 
 
 def under_another(r, rate=48000, pairs=4):
@@ -176,6 +199,7 @@ AGAIN = [6, 6, 6, 5, 5, 4, 3, 3, 2, 1, 1]
 KINDS = {
     "any string": lambda r: run(r),
     "beating": lambda r: run(r, beating=1.0),
+    "tension": lambda r: run(r, length=2.4, sound=tense),
     "noise 10 dB": lambda r: add_noise(r, run(r), 10),
     "pink 10 dB": lambda r: coloured(r, run(r), 10, 0.5),
     "brown 10 dB": lambda r: coloured(r, run(r), 10, 1.0),
