@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+import scipy.linalg
+import scipy.ndimage
 from hypothesis import given
 from hypothesis import strategies as st
 
-from juxtatune.core.listening import glides, kernels
+from juxtatune.core.listening import glides, kernels, rising
 from juxtatune.core.listening.assign import place_pitch
 from juxtatune.core.listening.detect import onsets
 from juxtatune.core.listening.frames import level_db
@@ -58,6 +60,33 @@ def test_high_partials_are_unwrapped_about_the_glide_that_low_ones_foretell() ->
     joined = glides.unwrapped(np.angle(np.exp(1j * phase)), t, np.ones_like(phase), hz, True)
     assert np.abs(np.unwrap(np.angle(np.exp(1j * phase)), axis=1) - phase).max() > 6  # NumPy's slips
     assert np.abs(joined - phase).max() < 1e-6
+
+
+def test_lines_with_one_glide_are_least_squares() -> None:
+    """Against SciPy's solver, for all lines and the glide together."""
+    rng = np.random.default_rng(5)
+    t, hz, tau = np.arange(50) * 0.02, 110.0 * np.arange(1, 7), 0.08
+    phase, weight = rng.normal(size=(6, 50)), rng.uniform(0.1, 2, (6, 50))
+    shape = 2 * np.pi * tau * (1 - np.exp(-t / tau))
+    design = np.zeros((6, 50, 13))
+    for j in range(6):
+        design[j, :, 2 * j], design[j, :, 2 * j + 1], design[j, :, 12] = 1, t, hz[j] * shape
+    root = np.sqrt(weight)
+    found = scipy.linalg.lstsq((design * root[..., None]).reshape(300, 13), (phase * root).ravel())[0]
+    _, slope, _, glide, offset, rest, _ = glides.slopes(t, phase, weight, hz, tau)
+    assert np.allclose(np.stack([offset, slope], axis=1).ravel(), found[:12], rtol=1e-8, atol=1e-8)
+    assert glide == pytest.approx(found[12], rel=1e-8)
+    assert np.allclose(rest, phase - design @ found, atol=1e-8)
+
+
+def test_a_rise_is_over_the_loudest_of_the_frames_before() -> None:
+    """Against SciPy's moving maximum."""
+    logs = np.random.default_rng(6).normal(0, 2, (60, 40)).astype(np.float32)
+    loudest = scipy.ndimage.maximum_filter1d(logs, 2 * rising.AROUND + 1, axis=0, mode="nearest")
+    db = 20 / np.log(10) * (logs[rising.LAG :] - loudest[: -rising.LAG]) - rising.STEADY_DB
+    expected = np.clip(db, 0, rising.MOST_DB).mean(axis=1)
+    assert np.allclose(rising.rises(logs)[rising.LAG :], expected, atol=1e-5)
+    assert not rising.rises(logs)[: rising.LAG].any()
 
 
 def test_what_sounded_before_is_not_new() -> None:
