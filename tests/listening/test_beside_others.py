@@ -38,6 +38,8 @@ def test_a_staccato_string_tuned_like_hum_is_a_string_and_hum_that_stays_is_none
     targets = Targets(parse_tuning("G2 B2 D3 G3 B3 D4"))
     (reading,) = analyse(swelling(f1, 0.33), RATE, targets)
     assert abs(off(reading, f1)) < 0.5
+    (sustained,) = analyse(swelling(f1, 0.33, stays=1.9), RATE, targets)  # as distortion does
+    assert abs(off(sustained, f1)) < 0.1
     assert analyse(swelling(f1, 0.33, stays=4.0), RATE, targets) == []
 
 

@@ -6,7 +6,7 @@ import numpy as np
 
 from juxtatune.core.listening.again import LEAST_JUMP, LEAST_JUMP_RISING, picked_again
 from juxtatune.core.listening.confirm import BETTER, Candidate, hear, is_multiple
-from juxtatune.core.listening.lasting import decays, of_the_mains, sounds, vanishes
+from juxtatune.core.listening.lasting import comes_and_goes, decays, of_the_mains, sounds, vanishes
 from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.source import Samples
 
@@ -52,11 +52,14 @@ def confirmed(
 
 
 def _ends(x: Samples, rate: float, c: Candidate, following: float) -> bool:
-    """Whether a tone falls until the next onset or, above the mains, in the next seconds, or is cut short there: hum stays."""
+    """Whether a tone falls until the next onset or, above the mains, in the next seconds, or is cut short there, or
+    comes and goes: hum stays."""
     looks = (following, c.onset + OPENING_S if c.tone.f1 > ABOVE_MAINS_HZ else following)
     if any(decays(x, rate, c, c.onset, until) for until in looks):
         return True
-    return following - c.onset < SHORT_S and vanishes(x, rate, c, following)
+    if following - c.onset < SHORT_S and vanishes(x, rate, c, following):
+        return True
+    return comes_and_goes(x, rate, c)
 
 
 def _following(times: list[float], k: int, end: float) -> float:

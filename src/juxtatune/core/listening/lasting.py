@@ -15,6 +15,7 @@ OF_MAINS, OF_MAINS_HZ, NEARLY_ALL = 0.003, 1.5, 0.8  # from a multiple; of the w
 ABOUT = 0.006  # how well a short look tells a low tone
 HUM_DECAY_DB = 1.0  # a string loses at least this much in a second
 LOOK_S, GONE = 0.1, 0.1  # before and after a moment, and in power
+NOTHING, SUSTAINED_S = 0.01, 3.2  # in power, and how long a distorted string may not fall
 
 
 def sounds(x: Samples, rate: float, c: Candidate, begin: float, end: float) -> bool:
@@ -64,3 +65,16 @@ def vanishes(x: Samples, rate: float, c: Candidate, at: float) -> bool:
     z = project(x, np.array([before, after]), hann(size), hz, rate)
     there, then = np.sum(np.abs(z) ** 2, axis=1)
     return bool(then < GONE * there)
+
+
+def comes_and_goes(x: Samples, rate: float, c: Candidate) -> bool:
+    """Whether a tone that does not fall begins out of nothing and is damped before long, as hum hardly ever is."""
+    hz = np.array([f for _, f, _ in c.tone.matched][:6])
+    size, onset = int(LOOK_S * rate), int(c.onset * rate)
+    before, there = onset - int(0.02 * rate) - size, onset + int(0.05 * rate)
+    last = min(len(x), there + int(SUSTAINED_S * rate)) - size
+    if before < 0 or last <= there:
+        return False
+    z = project(x, np.array([before, *range(there, last, size)]), hann(size), hz, rate)
+    power = np.sum(np.abs(z) ** 2, axis=1)
+    return bool(power[0] < NOTHING * power[1] and power[1:].min() < GONE * power[1])
