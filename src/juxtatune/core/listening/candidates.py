@@ -41,6 +41,8 @@ def confirmed(
             continue
         if out and _echoes(out[-1], c):
             continue
+        if out and is_multiple(c.tone, out[-1].tone) and not _fresh(c) and not _again(x, rate, c, following, out[-1]):
+            continue
         if out and same_pitch(out[-1], c):
             known = _known(x, rate, c, following, out[-1])
             if known is None:
@@ -145,10 +147,14 @@ def _again(x: Samples, rate: float, c: Candidate, following: float, before: Cand
         return True
     since = before.onset
     least = LEAST_JUMP_RISING if c.tone.explained > RISING else LEAST_JUMP
-    fresh = max((w for n, _, w in c.tone.matched if n <= 8), default=0.0) > FRESH
-    return (c.onset - since > 1.0 and fresh) or picked_again(
-        x, rate, c.onset, following, since, least
-    ) is not None
+    if c.onset - since > 1.0 and _fresh(c):
+        return True
+    return picked_again(x, rate, c.onset, following, since, least) is not None
+
+
+def _fresh(c: Candidate) -> bool:
+    """Whether one of a tone's low partials is as new as no swelling of a ringing string makes it."""
+    return max((w for n, _, w in c.tone.matched if n <= 8), default=0.0) > FRESH
 
 
 def same_pitch(a: Candidate, b: Candidate) -> bool:
