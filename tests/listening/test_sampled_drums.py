@@ -72,3 +72,14 @@ def test_a_band_is_read_though_the_fifth_partials_of_a_deep_bass_are_loud() -> N
     found = reference_offset(strange.band(r, RATE, r.uniform(10, 20)), RATE)
     assert not isinstance(found, CannotTell)
     assert abs(found.cents) < 5  # its samples are tuned within some cents of 440
+
+
+@pytest.mark.parametrize(("pitch", "tuning"), [(35, "B standard"), (36, "drop C"), (38, "open D")])
+def test_a_string_that_is_vague_as_it_is_picked_again_begins_where_it_is_picked(pitch, tuning) -> None:
+    """An overdriven low string is of no clear pitch for a sixth of a second, as drums are."""
+    note = sampled.note(pitch, 30)
+    again = int(0.65 * RATE)
+    x = np.concatenate([np.zeros(RATE // 2), note[:again], note[:RATE], np.zeros(RATE // 2)])
+    heard = analyse(x / np.abs(x).max() * 0.6, RATE, Targets(parse_tuning(tuning)))
+    assert [r.string for r in heard] == [6, 6]
+    assert [r.start for r in heard] == pytest.approx([0.5, 1.15], abs=0.1)

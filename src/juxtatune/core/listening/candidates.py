@@ -41,7 +41,12 @@ def confirmed(
             continue
         if out and _echoes(out[-1], c):
             continue
-        if out and is_multiple(c.tone, out[-1].tone) and not _fresh(c) and not _again(x, rate, c, following, out[-1]):
+        if (
+            out
+            and is_multiple(c.tone, out[-1].tone)
+            and not _fresh(c)
+            and not _again(x, rate, c, following, out[-1])
+        ):
             continue
         if out and same_pitch(out[-1], c):
             known = _known(x, rate, c, following, out[-1])

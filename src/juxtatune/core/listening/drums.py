@@ -6,6 +6,8 @@ from memory), against short, distorted and noisy notes of sampled guitars.
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from juxtatune.core.listening.harmonic import score_tone
@@ -20,6 +22,7 @@ STRING_CENTS = 2.0  # 1σ: what is surer is a string's
 DRUM_WEIGHT, DOUBTFUL_WEIGHT = 1.0, 1.4
 MOST_DOUBTFUL = 0.5  # of the readings
 SURE_WEIGHT = 4.0  # where most are
+BEGINS_S, GAP_S, SAME_CENTS = 0.25, 0.02, 20.0  # a string may begin so vaguely
 
 
 def without_drums(x: Samples, rate: float, heard: list[Reading]) -> list[Reading]:
@@ -27,8 +30,24 @@ def without_drums(x: Samples, rate: float, heard: list[Reading]) -> list[Reading
     weights = [_weight_for_doubt(x, rate, r) for r in heard]
     if heard and np.mean([w < DOUBTFUL_WEIGHT for w in weights]) > MOST_DOUBTFUL:
         return [r for r in heard if _clear(r) and _weight(x, rate, r) > SURE_WEIGHT]
-    # what is lost in a drum may still be a string
-    return [r for r, w in zip(heard, weights, strict=True) if r.f1 is None or w >= DRUM_WEIGHT]
+    out: list[Reading] = []
+    begun: Reading | None = None
+    for r, w in zip(heard, weights, strict=True):
+        # what is lost in a drum may still be a string
+        drum = r.f1 is not None and w < DRUM_WEIGHT
+        if not drum:
+            out.append(r if begun is None else replace(r, start=begun.start, attack_cents=None))
+        begun = r if drum and _goes_on(r, heard) else None
+    return out
+
+
+def _goes_on(r: Reading, heard: list[Reading]) -> bool:
+    """Whether what seems a drum goes over into the next reading: its tone, which is but vague as it begins."""
+    later = next((q for q in heard if q.start > r.start), None)
+    if later is None or later.f1 is None or r.f1 is None:
+        return False
+    soon = later.start - r.start < BEGINS_S and later.start < r.end + GAP_S
+    return soon and abs(1200 * np.log2(later.f1 / r.f1)) < SAME_CENTS
 
 
 def is_drum(x: Samples, rate: float, r: Reading) -> bool:
