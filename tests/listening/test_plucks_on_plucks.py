@@ -223,3 +223,32 @@ def test_among_strings_that_ring_the_scatter_of_partials_is_not_the_strings_own(
     sound = strange.KINDS[kind](np.random.default_rng([1, sum(map(ord, kind))]))
     readings = analyse(sound.samples, sound.rate, sound.targets)
     assert max(abs(off(r, q.f1)) for r, q in zip(readings, sound.plucks, strict=True)) < 0.1
+
+
+def test_strings_that_ring_on_through_distortion_are_read_one_by_one() -> None:
+    """What four of them make together is a tone two octaves under the fourth, which is no string's."""
+    x = np.zeros(8 * RATE)
+    for k, (pitch, cents) in enumerate(((40, -32), (45, 42), (50, -15), (55, -15))):
+        note, _ = sampled.shifted(sampled.note(pitch, 26), cents)
+        first = int((0.5 + 1.1 * k) * RATE)
+        note = note[: min(4 * RATE, len(x) - first)]
+        x[first : first + len(note)] += note / np.abs(note).max()
+    heard = analyse(np.clip(3 * x / np.abs(x).max(), -1, 1), RATE, STANDARD)
+    assert [r.string for r in heard] == [6, 5, 4, 3]
+    assert [r.cents for r in heard] == pytest.approx([-30, 44, -13, -13], abs=2.5)
+
+
+@pytest.mark.parametrize("seed", [1, 6])
+def test_the_octave_within_a_string_that_rings_is_not_picked_as_it_swells(seed) -> None:
+    """As even partials do when a distorted sample begins to loop: fourfold in power, but in step with what rang."""
+    r = np.random.default_rng(seed)
+    t = np.arange(3 * RATE) / RATE
+    swell = np.clip((t - 1.4) / 0.01, 0, 1)
+    tone = np.zeros(len(t))
+    for n in range(1, 45):
+        size = 1 + (2 * r.uniform(0.3, 1) * swell if n % 2 == 0 else 0)
+        hz_n = float(partial_hz(73.6, 3e-5, np.array(n)))
+        tone += size * n**-0.6 * np.exp(-0.3 * t) * np.sin(2 * np.pi * hz_n * t + r.uniform(0, 6.3))
+    x = np.concatenate([np.zeros(RATE // 2), 0.4 * tone / np.abs(tone).max(), np.zeros(RATE)])
+    heard = analyse(x + 1e-4 * r.normal(size=len(x)), RATE, Targets(parse_tuning("DADGAD")))
+    assert [q.string for q in heard] == [6]

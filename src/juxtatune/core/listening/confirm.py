@@ -25,6 +25,7 @@ BETTER = 0.1  # in score: so another octave is heard when other strings are take
 NEAR = 0.75  # semitones from a string's target
 SHARED = 0.01  # a higher string so close to a partial shares it
 MOSTLY, CLOSE = 0.96, 0.2  # of the power; in score
+HIGHEST_TOGETHER = 8.5  # times a low tone that several strings make
 ODD, NOWHERE = 0.06, 0.25  # what a tone's score loses further off, and on no string
 
 
@@ -83,6 +84,8 @@ def hear(
             again = None
     if best is None or not heard:
         return Begun(None, bool(total))
+    if ringing and targets.tuning is not None and _strange(best, targets) == NOWHERE:
+        best = _distorted_together(best, total, targets, ringing)
     others = [t.score for t in total if abs(12 * np.log2(t.f1 / best.f1)) > 1.0]
     rang = again is None and _rang(best, ringing[-1:])
     level = _power(after, rate, best.f1) if rang else _own_power(best, ringing[-1:])
@@ -133,6 +136,17 @@ def _preferred(tones: list[Tone], targets: Targets) -> Tone:
     return max(above, key=lambda t: t.score, default=best)
 
 
+def _distorted_together(tone: Tone, tones: list[Tone], targets: Targets, ringing: tuple[float, ...]) -> Tone:
+    """The string that begins where distortion makes one low tone, which is no string's, of it and those that ring."""
+    most = max((t.power for t in tones), default=0.0)
+    on = [
+        t for t in tones
+        if t.power > 0.5 * most and _strange(t, targets) < NOWHERE and not _rang(t, ringing)
+        and 1.5 < t.f1 / tone.f1 < HIGHEST_TOGETHER and abs(t.f1 / tone.f1 - round(t.f1 / tone.f1)) < 0.03
+    ]  # fmt: skip
+    return max(on, key=lambda t: t.score, default=tone)
+
+
 def is_multiple(tone: Tone, of: Tone) -> bool:
     """Whether one tone is an octave, a twelfth or two octaves above another."""
     ratio = tone.f1 / of.f1
@@ -143,6 +157,8 @@ def rather(x: Samples, rate: float, c: Candidate, until: float, targets: Targets
     """The tone that is better heard an octave, a twelfth or two octaves off a candidate's, in its sound alone."""
     other = hear(x, rate, c.onset, until, targets).string
     if other is None or other.tone.score < c.tone.score + BETTER:
+        return None
+    if _strange(other.tone, targets) == NOWHERE > _strange(c.tone, targets):
         return None
     return other if is_multiple(other.tone, c.tone) or is_multiple(c.tone, other.tone) else None
 
