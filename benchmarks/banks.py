@@ -1,8 +1,8 @@
 """Sampled guitars, note by note: `python -m benchmarks.banks [--runs N] [--banks a,b] [--programs 25,30] [--each]`.
 
 Every installed bank's guitars, clean and distorted (General MIDI 24 to 30 without the muted one), in six tunings: all
-strings in any order, then with strings picked again while they ring. Errors are those of the shift: a reading against
-that of the same note alone.
+strings in any order, then with strings picked again while they ring; the clean ones also with all strings ringing on,
+as they are and clipped to a third. Errors are those of the shift: a reading against that of the same note alone.
 """
 
 from __future__ import annotations
@@ -24,6 +24,7 @@ from juxtatune.core.music.catalogue import parse_tuning
 
 PROGRAMS = (24, 25, 26, 27, 29, 30)
 TUNINGS = ("standard", "drop D", "drop C", "open G", "open D", "B standard")
+WAYS = ("", ", picked again", ", ringing on", ", ringing on, clipped")
 
 
 def played(r, tuning, sound, again):
@@ -43,16 +44,33 @@ def played(r, tuning, sound, again):
     return whole / np.max(np.abs(whole)) * 0.7, truth
 
 
+def ringing_on(r, tuning, sound, clipped):
+    """The same of strings that all ring for 4.5 s, in any order."""
+    x, truth, at = np.zeros(14 * RATE), [], 0.5
+    for s in r.permutation(tuning.strings):
+        y, cents = shifted(sound(s), r.uniform(-45, 45))
+        y = y[: int(4.5 * RATE)] / np.max(np.abs(y)) * r.uniform(0.5, 1)
+        y[-RATE // 10 :] *= np.linspace(1, 0, RATE // 10)
+        first = int(at * RATE)
+        x[first : first + len(y)] += y[: len(x) - first]
+        truth.append((at, int(s), cents))
+        at += r.uniform(0.7, 1.5)
+    return np.clip(x / np.max(np.abs(x)) * (3 if clipped else 0.7), -1, 1), truth
+
+
 def one(job):
-    bank, program, name, seed, again = job
+    bank, program, name, seed, way = job
     tuning = parse_tuning(name)
     pitch = {s: round(float(tuning.pitch(s))) for s in tuning.strings}
-    x, truth = played(
-        np.random.default_rng([seed, again, sum(map(ord, name))]),
-        tuning,
-        lambda s: note(pitch[s], program, font=BANKS[bank]),
-        again,
-    )
+    r = np.random.default_rng([seed, WAYS.index(way), sum(map(ord, name))])
+
+    def sound(s):
+        return note(pitch[s], program, font=BANKS[bank])
+
+    if "ringing" in way:
+        x, truth = ringing_on(r, tuning, sound, "clipped" in way)
+    else:
+        x, truth = played(r, tuning, sound, bool(way))
     left = analyse(x, RATE, Targets(tuning))
     errors, faults = [], []
     for start, string, cents in truth:
@@ -74,18 +92,18 @@ def one(job):
 def measure(runs: int, banks=None, programs=PROGRAMS, each: bool = False) -> None:
     banks = [b for b in BANKS if BANKS[b].exists() and (banks is None or b in banks)]
     jobs = [
-        (b, g, t, k, again) for b in banks for g in programs for again in (False, True) for t in TUNINGS
-        for k in range(runs)
+        (b, g, t, k, way) for b in banks for g in programs for way in WAYS for t in TUNINGS for k in range(runs)
+        if g < 28 or "ringing" not in way
     ]  # fmt: skip
     with Pool(2) as pool:
         done = pool.map(one, jobs, chunksize=runs * len(TUNINGS))
     print(f"{'':40}{'cents: median, 95 %, max':>23}  plucks missed invented wrong")
     for b in banks:
-        for again in (False, True):
+        for way in WAYS:
             for kind, some in (("clean", (24, 25, 26, 27)), ("distorted", (29, 30))):
-                rows = [d for d in done if d[0][0] == b and d[0][4] == again and d[0][1] in some]
+                rows = [d for d in done if d[0][0] == b and d[0][4] == way and d[0][1] in some]
                 if rows:
-                    _line(f"{b}, {kind}{', picked again' if again else ''}", rows)
+                    _line(f"{b}, {kind}{way}", rows)
                     for job, _, _, faults in rows if each else []:
                         print("".join(f"      {job[1:4]} {f}\n" for f in faults), end="")
 
