@@ -110,7 +110,11 @@ def test_a_string_that_begins_under_its_octave_is_read_for_itself(cents) -> None
 
 
 @pytest.mark.parametrize(
-    "job", [("small bank", 29, "B standard", 0, True), ("small bank", 30, "standard", 1, True)]
+    "job",
+    [
+        ("small bank", 29, "B standard", 0, ", picked again"),
+        ("small bank", 30, "standard", 1, ", picked again"),
+    ],
 )
 def test_distorted_strings_picked_again_as_they_ring_are_all_heard(job) -> None:
     _, errors, plucks, faults = banks.one(job)
