@@ -41,12 +41,7 @@ def confirmed(
             continue
         if out and _echoes(out[-1], c):
             continue
-        if (
-            out
-            and is_multiple(c.tone, out[-1].tone)
-            and not _fresh(c)
-            and not _again(x, rate, c, following, out[-1])
-        ):
+        if out and _swells_in(x, rate, c, following, out[-1]):
             continue
         if out and same_pitch(out[-1], c):
             known = _known(x, rate, c, following, out[-1])
@@ -160,6 +155,11 @@ def _again(x: Samples, rate: float, c: Candidate, following: float, before: Cand
 def _fresh(c: Candidate) -> bool:
     """Whether one of a tone's low partials is as new as no swelling of a ringing string makes it."""
     return max((w for n, _, w in c.tone.matched if n <= 8), default=0.0) > FRESH
+
+
+def _swells_in(x: Samples, rate: float, c: Candidate, following: float, before: Candidate) -> bool:
+    """Whether a tone is but an octave or twelfth within the one before, some of whose partials grow as it rings."""
+    return is_multiple(c.tone, before.tone) and not _fresh(c) and not _again(x, rate, c, following, before)
 
 
 def same_pitch(a: Candidate, b: Candidate) -> bool:

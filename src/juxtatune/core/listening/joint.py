@@ -34,6 +34,7 @@ def turned_down(z, t, hz):
 
 @_jit
 def powers(z):
+    """|z|², by parts."""
     return z.real**2 + z.imag**2
 
 

@@ -57,4 +57,5 @@ def jumps(z, near, size, ahead):
 
 @_jit
 def power(z):
+    """What partials (P,) carry together."""
     return (z.real**2 + z.imag**2).sum()
