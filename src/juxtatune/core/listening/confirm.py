@@ -142,15 +142,15 @@ def _distorted_together(tone: Tone, tones: list[Tone], targets: Targets, ringing
     on = [
         t for t in tones
         if t.power > 0.5 * most and _strange(t, targets) < NOWHERE and not _rang(t, ringing)
-        and 1.5 < t.f1 / tone.f1 < HIGHEST_TOGETHER and abs(t.f1 / tone.f1 - round(t.f1 / tone.f1)) < 0.03
+        and is_multiple(t, tone, HIGHEST_TOGETHER)
     ]  # fmt: skip
     return max(on, key=lambda t: t.score, default=tone)
 
 
-def is_multiple(tone: Tone, of: Tone) -> bool:
-    """Whether one tone is an octave, a twelfth or two octaves above another."""
+def is_multiple(tone: Tone, of: Tone, highest: float = 4.5) -> bool:
+    """Whether one tone is a whole multiple of another: an octave, a twelfth or two octaves above it, or up to `highest`."""
     ratio = tone.f1 / of.f1
-    return 1.5 < ratio < 4.5 and abs(ratio - round(ratio)) < 0.03
+    return 1.5 < ratio < highest and abs(ratio - round(ratio)) < 0.03
 
 
 def rather(x: Samples, rate: float, c: Candidate, until: float, targets: Targets) -> Candidate | None:
