@@ -9,7 +9,7 @@ import scipy.ndimage
 from hypothesis import given
 from hypothesis import strategies as st
 
-from juxtatune.core.listening import glides, kernels, rising
+from juxtatune.core.listening import glides, kernels, rising, twofold
 from juxtatune.core.listening.assign import place_pitch
 from juxtatune.core.listening.detect import onsets
 from juxtatune.core.listening.frames import level_db
@@ -73,7 +73,7 @@ def test_lines_with_one_glide_are_least_squares() -> None:
         design[j, :, 2 * j], design[j, :, 2 * j + 1], design[j, :, 12] = 1, t, hz[j] * shape
     root = np.sqrt(weight)
     found = scipy.linalg.lstsq((design * root[..., None]).reshape(300, 13), (phase * root).ravel())[0]
-    _, slope, _, glide, offset, rest, _ = glides.slopes(t, phase, weight, hz, tau)
+    _, slope, _, glide, offset, rest = glides.slopes(t, phase, weight, hz, twofold.bend(t, tau))
     assert np.allclose(np.stack([offset, slope], axis=1).ravel(), found[:12], rtol=1e-8, atol=1e-8)
     assert glide == pytest.approx(found[12], rel=1e-8)
     assert np.allclose(rest, phase - design @ found, atol=1e-8)

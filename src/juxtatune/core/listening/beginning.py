@@ -31,8 +31,7 @@ def _refined(x: Samples, rate: float, fit: Fit, onset: float, near: float) -> fl
         return onset
     t = np.arange(first, last) / rate
     u = t - fit.origin
-    glide = fit.glide * fit.tau * (1 - np.exp(-np.clip(u / fit.tau, -8, None)))
-    turns = np.outer(fit.hz, u + glide) + fit.phase[:, None] / (2 * np.pi)
+    turns = np.outer(fit.hz, u + fit.glided(t)) + fit.phase[:, None] / (2 * np.pi)
     wave = np.cos((2 * np.pi * (turns - np.rint(turns))).astype(np.float32))
     level = np.exp(np.clip(np.outer(-np.minimum(fit.decay, 25.0), u), -30, 3).astype(np.float32))
     model = fit.amplitude @ (level * wave)

@@ -17,7 +17,7 @@ from juxtatune.core.listening.pluck import Reading
 from juxtatune.core.listening.source import Samples
 
 ATTACK_S, LOOK_S, LEAST_SAMPLES = 0.018, 0.3, 256
-STRING_CENTS = 2.0  # 1σ: what is surer is a string's
+STRING_CENTS = 2.0  # what is less vague is a string's
 # of its partials, for each e-fold that it is vaguer: below the first it is a drum's, below the other it may be
 DRUM_WEIGHT, DOUBTFUL_WEIGHT = 1.0, 1.4
 MOST_DOUBTFUL = 0.5  # of the readings
@@ -56,16 +56,16 @@ def is_drum(x: Samples, rate: float, r: Reading) -> bool:
 
 
 def _clear(r: Reading) -> bool:
-    return r.sigma_cents is not None and r.sigma_cents < STRING_CENTS
+    return r.vague_cents is not None and r.vague_cents < STRING_CENTS
 
 
 def _weight_for_doubt(x: Samples, rate: float, r: Reading) -> float:
     """The weight of its partials for each e-fold that a reading is vaguer than a string's; 0 for what is lost."""
-    if r.sigma_cents is None:
+    if r.vague_cents is None:
         return 0.0 if r.problem in (LOST, TOO_SHORT) else float("inf")
     if _clear(r):
         return float("inf")
-    return _weight(x, rate, r) / float(np.log(r.sigma_cents / STRING_CENTS) + 1e-9)
+    return _weight(x, rate, r) / float(np.log(r.vague_cents / STRING_CENTS) + 1e-9)
 
 
 def _weight(x: Samples, rate: float, r: Reading) -> float:

@@ -9,6 +9,8 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
+from juxtatune.core.listening.twofold import bend, levelled, moments, pair, shape, shared
+
 # sums in any order, so that the processor takes several terms at once
 _jit = nb.njit(cache=True, nogil=True, error_model="numpy", fastmath={"reassoc", "nsz", "contract"})
 CENTS = 1200 / np.log(2)
@@ -20,6 +22,8 @@ STRAY = 1.5  # usual residuals
 ROUNDS, STILL = 3, 0.003  # times weighed anew, unless that moves the fit by less (cents)
 STEEPEST = 0.012  # a glide as steep as comes: 20 cents
 MOST_PERSISTENT = 0.8
+TOGETHER = 0.3  # of what is left, a course that all partials share: then the glide may have two times
+TWICE = 16.0  # as many independent frames a glide of two must be worth
 TURN = 0.35  # from frame to frame: so far the glide turns no partial out of reach
 
 
@@ -37,9 +41,9 @@ def unwrapped(angle, t, weight, hz, with_glide):
     some = hz[:low]
     clear, counts = phase[:low], weight[:low]
     tau = best_time(TAUS, t, clear, counts, some)
-    _, slope, variance, glide, _, _, _ = slopes(t, clear, counts, some, tau)
+    _, slope, variance, glide, _, _ = slopes(t, clear, counts, some, bend(t, tau))
     relative = (slope * some / variance).sum() / (some**2 / variance).sum()
-    course = relative * t + 2 * np.pi * glide * _bend(t, tau)
+    course = relative * t + 2 * np.pi * glide * bend(t, tau)
     for j in range(low, len(hz)):
         expected = hz[j] * course
         phase[j] = _joined_up((angle[j] - expected).reshape(1, len(t)))[0] + expected
@@ -59,66 +63,101 @@ def _joined_up(angle):
 
 
 @_jit
-def _bend(t, tau):
-    """What a glide of time `tau` (s) has added to a line by then: τ (1 − exp(−t/τ)), zero for none."""
-    out = np.zeros(len(t))
-    if tau <= 0:
-        return out
-    step, even = t[1] - t[0], True
-    for i in range(1, len(t)):
-        even &= abs(t[i] - t[i - 1] - step) < 1e-9 * step
-    left, each = np.exp(-t[0] / tau), np.exp(-step / tau)
-    for i in range(len(t)):
-        if i > 0:  # frames mostly lie evenly, and then each is the one before times the same
-            left = left * each if even else np.exp(-t[i] / tau)
-        out[i] = tau * (1 - left)
-    return out
-
-
-@_jit
 def fitted(angle, t, weight, hz, alive, overlap, with_glide):
-    """The lines through all phases, with a glide where it earns its place: what `slopes` returns, the glide's time (0 for
-    none), the phases joined up, the weights that what is left asks for, and how much 1σ grows because that persists.
+    """The lines through all phases, with a glide where it earns its place: what `slopes` returns, the glide's parts
+    (2, 2), the phases joined up, the weights that what is left asks for, how much 1σ grows because that persists, and
+    the 1σ that the glide adds to all slopes alike, relative.
 
     `overlap` is how many frames there are to an independent one.
     """
     phase = unwrapped(angle, t, weight, hz, with_glide)
-    tau = 0.0
-    best = slopes(t, phase, weight, hz, 0.0)
+    parts = np.zeros((2, 2))
+    best, doubt = slopes(t, phase, weight, hz, bend(t, 0.0)), 0.0
     if with_glide:
         tau = best_time(TAUS, t, phase, weight, hz)
-        bent = slopes(t, phase, weight, hz, tau)
+        bent = slopes(t, phase, weight, hz, bend(t, tau))
         # it costs two parameters
         if best[0] / max(bent[0], 1e-30) < 1 + 8.0 * overlap / max(alive.sum(), 1):
             tau = 0.0
-        best, tau, weight = settled(t, phase, weight, hz, alive, tau)
-    return best, tau, phase, weight, persistence(best[5], weight, int(np.ceil(2 * overlap)))
+        plain = weight
+        best, tau, weight = settled(t, phase, plain, hz, alive, tau)
+        parts[0, 0], parts[0, 1] = best[3], tau
+        if tau > 0 and _common(best[5], weight, hz) > TOGETHER:
+            best, parts, weight, doubt = _twice(t, phase, plain, weight, hz, alive, best, parts, overlap)
+    lasting = persistence(best[5], weight, int(np.ceil(2 * overlap)))
+    return best, parts, phase, weight, lasting, np.hypot(doubt, shared(t, weight, hz, parts))
 
 
 @_jit
 def settled(t, phase, weight, hz, alive, tau):
     """The fit with a glide of time `tau` (s), with weights that what is left of it asks for, again until that moves it
     no more: what `slopes` returns, the time, and these weights."""
-    fit, plain, times = slopes(t, phase, weight, hz, tau), weight, TAUS.copy()
+    fit, plain, times = slopes(t, phase, weight, hz, bend(t, tau)), weight, TAUS.copy()
     for _ in range(ROUNDS):
         weight = reweighed(fit[5], plain, alive, STRAY)
         if tau > 0:
             tau = best_time(times, t, phase, weight, hz)
             times = tau * NEARBY
-        new = slopes(t, phase, weight, hz, tau)
-        counts = weight.sum(axis=1)
-        moved = (np.abs(new[1] - fit[1]) / hz * counts).sum() / counts.sum()
+        new = slopes(t, phase, weight, hz, bend(t, tau))
+        moved = _moved(new, fit, hz, weight)
         fit = new
-        if moved / (2 * np.pi) * CENTS < STILL:
+        if moved < STILL:
             break
     return fit, tau, weight
+
+
+@_jit
+def _moved(new, old, hz, weight):
+    """By how many cents the slopes of one fit lie off another's."""
+    counts = weight.sum(axis=1)
+    return (np.abs(new[1] - old[1]) / hz * counts).sum() / counts.sum() / (2 * np.pi) * CENTS
+
+
+@_jit
+def _common(residual, weight, hz):
+    """How far what is left (P, M) is a course that all partials share, 0 to 1: of a single one nothing else can be."""
+    if len(hz) < 2:
+        return 0.0
+    every = shares = 0.0
+    for i in range(residual.shape[1]):
+        along = strength = 0.0
+        for j in range(len(hz)):
+            w = weight[j, i]
+            along += w * hz[j] * residual[j, i]
+            strength += w * hz[j] ** 2
+            every += w * residual[j, i] ** 2
+        shares += along**2 / max(strength, 1e-30)
+    return shares / max(every, 1e-30)
+
+
+@_jit
+def _twice(t, phase, plain, weight, hz, alive, once, parts, overlap):
+    """The fit with a glide of two times, its parts and its weights, where that leaves far less than the one of `once`
+    does; and 1σ of all slopes, relative, where what it leaves is such a course still."""
+    found = pair(t, levelled(t, phase, weight), hz)
+    if found[0, 1] == 0:
+        return once, parts, weight, 0.0
+    fit = slopes(t, phase, weight, hz, shape(t, found))
+    if once[0] / max(fit[0], 1e-30) < 1 + TWICE * overlap / max(alive.sum(), 1):
+        return once, parts, weight, 0.0
+    for _ in range(ROUNDS):
+        weight = reweighed(fit[5], plain, alive, STRAY)
+        again = pair(t, levelled(t, phase, weight), hz)
+        found = again if again[0, 1] > 0 else found
+        new = slopes(t, phase, weight, hz, shape(t, found))
+        moved = _moved(new, fit, hz, weight)
+        fit = new
+        if moved < STILL:
+            break
+    other = _common(fit[5], weight, hz) > TOGETHER
+    return fit, found, weight, _moved(fit, once, hz, weight) / CENTS if other else 0.0
 
 
 @_jit
 def best_time(times, t, phase, weight, hz):
     """The glide time (s) that leaves least: of a grid of times, evenly spaced by ratio, then of a finer one about its
     best. What lies between two of them counts: a hundredth of a slow one moves where it ends."""
-    level = _levelled(t, phase, weight)
+    level = levelled(t, phase, weight)
     for finer in (FINER, FINEST):
         times = _peak(times, _gains(times, t, level, hz)) * finer
     return _peak(times, _gains(times, t, level, hz))
@@ -162,25 +201,7 @@ def reweighed(residual, weight, alive, stray):
 @_jit
 def gains(times, t, phase, weight, hz):
     """What a glide of each time (s) takes off the weighted squares of the phases (P, M) about a line each."""
-    return _gains(times, t, _levelled(t, phase, weight), hz)
-
-
-@_jit
-def _levelled(t, phase, weight):
-    """What `_gains` asks of the phases: sum of the weights and spread of the times of each partial (P,), the weights,
-    the times about their mean, and the weighted phases about a line (P, M)."""
-    total, mean, spread = _moments(t, weight)
-    away, along = np.empty(weight.shape), np.empty(weight.shape)
-    for j in range(len(weight)):
-        level = tilt = 0.0
-        for i in range(len(t)):
-            away[j, i] = t[i] - mean[j]
-            level += weight[j, i] * phase[j, i]
-            tilt += weight[j, i] * away[j, i] * phase[j, i]
-        level, tilt = level / total[j], tilt / spread[j]
-        for i in range(len(t)):
-            along[j, i] = weight[j, i] * (phase[j, i] - level - tilt * away[j, i])
-    return total, spread, weight, away, along
+    return _gains(times, t, levelled(t, phase, weight), hz)
 
 
 @_jit
@@ -188,7 +209,7 @@ def _gains(times, t, levelled, hz):
     total, spread, weight, away, along = levelled
     out = np.empty(len(times))
     for k in range(len(times)):
-        shape = _bend(t, times[k])
+        shape = bend(t, times[k])
         gain = strength = 0.0
         for j in range(len(hz)):
             level = tilt = square = reach = 0.0
@@ -205,32 +226,14 @@ def _gains(times, t, levelled, hz):
 
 
 @_jit
-def _moments(t, weight):
-    """Sum of the weights (P, M) of each partial, its mean time and its spread about it."""
-    count = len(weight)
-    total, mean, spread = np.empty(count), np.empty(count), np.empty(count)
-    for j in range(count):
-        some = first = second = 0.0
-        for i in range(len(t)):
-            some += weight[j, i]
-            first += weight[j, i] * t[i]
-        first /= some
-        for i in range(len(t)):
-            second += weight[j, i] * (t[i] - first) ** 2
-        total[j], mean[j], spread[j] = some, first, second + 1e-12
-    return total, mean, spread
+def slopes(t, phase, weight, hz, shape):
+    """A line through each partial's phases (P, M), with one glide of this course (M,) for all; of zeros for none.
 
-
-@_jit
-def slopes(t, phase, weight, hz, tau):
-    """A line through each partial's phases (P, M), with one glide of time `tau` (s) for all; 0 for none.
-
-    Returns (cost, slope (P,), its variance (P,), glide, offset (P,), residual (P, M), 1σ that an error of the glide
-    adds to all slopes alike, relative).
+    Returns (cost, slope (P,), its variance (P,), the glide's size, offset (P,), residual (P, M)).
     """
-    count, shape = len(hz), _bend(t, tau)
+    count, bent = len(hz), shape[-1] > 0
     level, slope, high, along = np.empty(count), np.empty(count), np.empty(count), np.empty(count)
-    total, mean, spread = _moments(t, weight)
+    total, mean, spread = moments(t, weight)
     strength = reach = 0.0
     for j in range(count):
         w, p = weight[j], phase[j]
@@ -254,15 +257,11 @@ def slopes(t, phase, weight, hz, tau):
         strength += full**2 * square
         reach += full * across
         level[j], high[j], slope[j], along[j] = mid, top, tilt, full * turn
-    glide = reach / strength if tau > 0 and strength > 0 else 0.0
+    glide = reach / strength if bent and strength > 0 else 0.0
     slope -= glide * along
     offset = level - slope * mean - glide * 2 * np.pi * hz * high
-    shared = 0.0
-    if tau > 0 and strength > 0:
-        pull = (along * spread * hz).sum() / (spread * hz**2).sum()
-        shared = abs(pull) / (2 * np.pi * np.sqrt(strength))
     cost, rest = _rest(t, phase, weight, offset, slope, glide * 2 * np.pi * hz, shape)
-    return cost, slope, 1 / spread, glide, offset, rest, shared
+    return cost, slope, 1 / spread, glide, offset, rest
 
 
 @_jit

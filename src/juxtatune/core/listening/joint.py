@@ -12,12 +12,13 @@ from juxtatune.core.listening.kernels import join
 _jit = nb.njit(cache=True, nogil=True, error_model="numpy")
 ANY_TAU = np.geomspace(0.022, 1.4, 32)
 SLOW_S, SLOWER_S = 0.3, 0.4  # time of a glide: up to here it is the attack's; from here on it is a drift
-USUAL_TAU = 0.1  # s, said where there is no glide
 FURTHEST = 0.03  # of a pitch, off which a partial is another's
 STRETCHABLE = 4  # partials from which B is asked for
 # B seldom differs by more than 1e-4 from a start value; with few partials it is not asked for
 PRIOR, FIRM_PRIOR = 1e8, 1e10
 ONE_PARTIAL = 0.3 / CENTS
+USUALLY_LEFT = 0.85  # of noise, after frames that stray count less
+SOME_FREE, STILLEST = 8.0, 0.02
 
 
 @_jit
@@ -44,7 +45,7 @@ def solved(z, noise, every, hz, t, overlap, stretch, with_glide):
 
     `t` (M,) are times since the first frame, s; `noise` (P,) is the power of z from noise alone. Returns a flag whether
     any is heard; which (P,); Δf1/f1, ΔB and their 1σ; how far their scatter is their own; how likely the glide is
-    a drift; the glide and its time; the loudest partial over its noise, dB; and of each that is heard (Q,) its
+    a drift; the glide's parts (2, 2); the loudest partial over its noise, dB; and of each that is heard (Q,) its
     deviation, phase at the first frame, amplitude there and decay (1/s; 0 without a glide).
     """
     power = powers(z)
@@ -53,27 +54,37 @@ def solved(z, noise, every, hz, t, overlap, stretch, with_glide):
     power, alive, hz, noise = power[where], alive[where], hz[where], noise[where]
     none = np.zeros(len(where))
     if len(where) == 0:
-        return False, where, (0.0, 0.0, 0.0, 0.0, 0.0, 0.0), 0.0, 0.0, 0.0, none, none, none, none
+        return False, where, (0.0, 0.0, 0.0, 0.0, 0.0, 0.0), np.zeros((2, 2)), 0.0, none, none, none, none
     weight = np.where(alive, 1 / (noise.reshape(-1, 1) / (2 * power + 1e-30) + 1e-7), 0.0)
     angle = np.angle(z[where])
-    best, tau, phase, weight, persistence = fitted(angle, t, weight, hz, alive, overlap, with_glide)
-    _, slope, variance, glide, offset, residual, shared = best
+    best, parts, phase, weight, persistence, shared = fitted(angle, t, weight, hz, alive, overlap, with_glide)
+    _, slope, variance, _, offset, residual = best
     left = (weight * residual**2).sum(axis=1) / np.maximum(alive.sum(axis=1) - 2, 1)
     full = 2 * np.pi * hz
     relative = slope / full
-    variance = variance * np.maximum(left, 1.0) * overlap / full**2
+    still = _stiller(left, full**2 / variance, alive)
+    variance = variance * np.maximum(left, 1.0) * overlap * still / full**2
     faint, fades = faint_and_fading(power, alive, noise)
     decay, amplitude = decays(t, power, alive) if with_glide else (none, none)
     some, shift, bend, sigma, turn, own = _joined(every[where], relative, variance, faint, fades, stretch)
-    sigma = np.hypot(sigma, shared * np.sqrt(overlap))
-    slow = _slow(t, phase, weight, hz, overlap * persistence**2) if tau > 0 else 0.0
+    sigma = np.hypot(sigma, shared * np.sqrt(overlap * still))
+    slow = _slow(t, phase, weight, hz, overlap * persistence**2) if parts[0, 1] > 0 else 0.0
     loudest = 0.0
     for j in range(len(where)):
         loudest = max(loudest, power[j].max() / noise[j])
     return (
-        some, where, (shift, bend, sigma * persistence, turn, own, slow), glide, tau if tau > 0 else USUAL_TAU,
+        some, where, (shift, bend, sigma * persistence, turn, own, slow), parts,
         10 * np.log10(loudest), relative, offset, amplitude, decay,
     )  # fmt: skip
+
+
+@_jit
+def _stiller(left, certain, alive):
+    """How many times less than the noise that was heard between partials is left (P,) of their phases, in power: partials
+    that fade reach there too. Each counts as it is `certain` (P,)."""
+    free = (alive.sum(axis=1) - 2).sum()
+    usual = (left * certain).sum() / certain.sum() / USUALLY_LEFT
+    return min(max((usual * free + SOME_FREE) / (free + SOME_FREE), STILLEST), 1.0)
 
 
 @_jit

@@ -26,14 +26,11 @@ USUAL_STRETCH = 4e-5  # inharmonicity coefficient B where nothing is known of it
 MOST_STRETCH = 2e-3
 MOST_PARTIALS = 14
 MOST_FRAMES = 120
-STEEP_S = 0.1
-CURVED = 1e-3  # of the glide's mean over so long, for a note of a second, as measured in benchmarks/
-LEAST_SIGMA = 0.0005  # cents that the model itself is off by on clean sound
 
 
 @dataclass(frozen=True)
 class Fit:
-    """f1 in Hz as the glide dies away, B with its 1σ, the glide (relative, at `origin`; τ in s), 1σ in cents.
+    """f1 in Hz as the glide dies away, B with its 1σ, the glide, 1σ in cents.
 
     `amplitude` and `phase` (P,) at `origin` and `decay` (P,) 1/s describe the partials `numbers` (P,) of
     frequencies `hz` (P,); they rebuild the sound near its onset.
@@ -42,8 +39,7 @@ class Fit:
     f1: float
     stretch: float
     stretch_sigma: float
-    glide: float
-    tau: float
+    glide: F  # (2, 2): sizes (relative, at `origin`) and times (s) of its parts; a time of 0 is none
     sigma_cents: float
     origin: float
     numbers: NDArray[np.int64]
@@ -57,8 +53,16 @@ class Fit:
 
     def mean_glide_cents(self, a: float, b: float) -> float:
         """How far the pitch lies above f1 between two times (s), on average."""
-        ea, eb = np.exp(-(a - self.origin) / self.tau), np.exp(-(b - self.origin) / self.tau)
-        return float(CENTS * self.glide * self.tau * (ea - eb) / (b - a))
+        left = self.glided(np.array([a, b]))
+        return float(CENTS * (left[1] - left[0]) / (b - a))
+
+    def glided(self, t: F) -> F:
+        """What the glide has added by then to the time a steady tone would have sounded since `origin`, s."""
+        u, out = t - self.origin, np.zeros(len(t))
+        for size, tau in self.glide:
+            if tau > 0:
+                out += size * tau * (1 - np.exp(-np.maximum(u / tau, -8)))
+        return out
 
 
 def partial_hz(f1: float, stretch: float, n: NDArray) -> F:
@@ -153,27 +157,16 @@ def solve(d: Demodulated, f1: float, stretch: float, with_glide: bool) -> Fit | 
     """Joins the phases of all partials into one pitch; `f1` (Hz) and `stretch` are what they were turned down by."""
     origin = float(d.t[0])
     t = d.t - origin
-    some, where, pitch, glide, tau, snr, relative, offset, amplitude, decay = joint.solved(
+    some, where, pitch, parts, snr, relative, offset, amplitude, decay = joint.solved(
         d.z, d.noise, d.n, d.hz, t, d.overlap, stretch, with_glide
     )
     if not some:
         return None
     shift, bend, sigma, turn, own_scatter, slow = pitch
     new_stretch = min(max(stretch + bend, 0.0), MOST_STRETCH)
-    lasts, hz = float(t[-1]), d.hz[where]
+    hz = d.hz[where]
     return Fit(
-        f1 * (1 + shift), new_stretch, turn, glide, tau,
-        float(np.hypot(_calibrated(sigma, lasts), _curved(glide, tau, lasts))), origin,
+        f1 * (1 + shift), new_stretch, turn, parts,
+        sigma * CENTS, origin,
         d.n[where], hz * (1 + relative), amplitude, offset + 2 * np.pi * hz * origin, decay, snr, own_scatter, slow,
     )  # fmt: skip
-
-
-def _calibrated(sigma: float, lasts: float) -> float:
-    """1σ in cents from the scatter of the slopes: more when the note ends before its glide does (`lasts` in s)."""
-    return float((1 + (0.5 / max(lasts, 0.1)) ** 2) * sigma * CENTS + LEAST_SIGMA)
-
-
-def _curved(glide: float, tau: float, lasts: float) -> float:
-    """1σ in cents of what a glide of another shape than the fitted one bends a note that lasts so long (s)."""
-    mean = CENTS * glide * tau * (1 - np.exp(-STEEP_S / tau)) / STEEP_S
-    return float(CURVED * abs(mean) / min(max(lasts, 0.4), 3.0))

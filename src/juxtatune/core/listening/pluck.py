@@ -11,6 +11,7 @@ from juxtatune.core.music.tuning import Tuning
 
 REACH = 350.0  # cents: a pluck further than this from every target is on no string
 BEYOND = 150.0  # cents past the target while a string comes from another tuning
+SHORT_S, SHORTEST_S, FRAME_S = 0.5, 0.1, 0.05
 
 
 @dataclass(frozen=True)
@@ -84,3 +85,11 @@ class Reading:
     stretch_sigma: float | None = None
     damping: Damping | None = None
     heard: float = 1.0
+
+    @property
+    def vague_cents(self) -> float | None:
+        """How vague its pitch is: 1σ, and more where it is so short that a drum, too, may be so sure for a moment."""
+        if self.sigma_cents is None:
+            return None
+        lasts = max(self.end - self.start - FRAME_S, SHORTEST_S)
+        return self.sigma_cents * (1 + (SHORT_S / lasts) ** 2)

@@ -1,0 +1,188 @@
+"""Glides of two times: a string's tension falls with the energy of all its partials, the high ones' first.
+
+Compiled, as what it is called by. Phases and weights are (P, M), times `t` (M,) in s. A glide is rows of (size,
+relative; time, s); a row of time 0 is none.
+"""
+
+from __future__ import annotations
+
+import numba as nb
+import numpy as np
+
+_jit = nb.njit(cache=True, nogil=True, error_model="numpy", fastmath={"reassoc", "nsz", "contract"})
+TIMES = np.geomspace(0.012, 0.4, 12)  # tried in pairs, s
+APART = 2  # steps between the two of a pair, at least
+SHORTEST, LONGEST = 0.008, 0.5  # s
+STEPS, FURTHEST = 6, 0.4  # towards the least squares, and of the logarithm of a time in one of them
+USUAL_SIZE, USUAL_LOG = (
+    0.012,
+    0.7,
+)  # what is known of a glide and of the logarithm of its time before it is heard
+
+
+@_jit
+def bend(t, tau):
+    """What a glide of time `tau` (s) has added to a line by then: τ (1 − exp(−t/τ)), zero for none."""
+    out = np.zeros(len(t))
+    if tau <= 0:
+        return out
+    step, even = t[1] - t[0], True
+    for i in range(1, len(t)):
+        even &= abs(t[i] - t[i - 1] - step) < 1e-9 * step
+    left, each = np.exp(-t[0] / tau), np.exp(-step / tau)
+    for i in range(len(t)):
+        if i > 0:  # frames mostly lie evenly, and then each is the one before times the same
+            left = left * each if even else np.exp(-t[i] / tau)
+        out[i] = tau * (1 - left)
+    return out
+
+
+@_jit
+def levelled(t, phase, weight):
+    """What a glide's least squares ask of the phases: sum of the weights and spread of the times of each partial (P,),
+    the weights, the times about their mean, and the weighted phases about a line (P, M)."""
+    total, mean, spread = moments(t, weight)
+    away, along = np.empty(weight.shape), np.empty(weight.shape)
+    for j in range(len(weight)):
+        level = tilt = 0.0
+        for i in range(len(t)):
+            away[j, i] = t[i] - mean[j]
+            level += weight[j, i] * phase[j, i]
+            tilt += weight[j, i] * away[j, i] * phase[j, i]
+        level, tilt = level / total[j], tilt / spread[j]
+        for i in range(len(t)):
+            along[j, i] = weight[j, i] * (phase[j, i] - level - tilt * away[j, i])
+    return total, spread, weight, away, along
+
+
+@_jit
+def moments(t, weight):
+    """Sum of the weights (P, M) of each partial, its mean time and its spread about it."""
+    count = len(weight)
+    total, mean, spread = np.empty(count), np.empty(count), np.empty(count)
+    for j in range(count):
+        some = first = second = 0.0
+        for i in range(len(t)):
+            some += weight[j, i]
+            first += weight[j, i] * t[i]
+        first /= some
+        for i in range(len(t)):
+            second += weight[j, i] * (t[i] - first) ** 2
+        total[j], mean[j], spread[j] = some, first, second + 1e-12
+    return total, mean, spread
+
+
+@_jit
+def pair(t, level, hz):
+    """The two parts (2, 2) of the glide that leaves least of `levelled` phases; zeros where none falls twice."""
+    columns = np.empty((len(TIMES), len(t)))
+    for k in range(len(TIMES)):
+        columns[k] = bend(t, TIMES[k])
+    square, reach, _ = _normal(columns, level, hz)
+    out, most = np.zeros((2, 2)), 0.0
+    for a in range(len(TIMES)):
+        for b in range(a + APART, len(TIMES)):
+            det = square[a, a] * square[b, b] - square[a, b] ** 2
+            if det <= 1e-9 * square[a, a] * square[b, b]:
+                continue
+            first = (reach[a] * square[b, b] - reach[b] * square[a, b]) / det
+            second = (reach[b] * square[a, a] - reach[a] * square[a, b]) / det
+            gain = first * reach[a] + second * reach[b]
+            if first > 0 and second > 0 and gain > most:
+                most = gain
+                out[0, 0], out[0, 1], out[1, 0], out[1, 1] = first, TIMES[a], second, TIMES[b]
+    return _nearer(t, level, hz, out) if most > 0 else out
+
+
+@_jit
+def _nearer(t, level, hz, parts):
+    """The parts led to the least squares near them (Gauss and Newton); zeros where one of them would rise."""
+    for _ in range(STEPS):
+        square, reach, _ = _normal(_columns(t, parts), level, hz)
+        found = np.linalg.solve(square + _prior(parts), reach)
+        moved = 0.0
+        for k in range(2):
+            step = min(max(found[2 * k + 1], -FURTHEST), FURTHEST)
+            parts[k, 0] = found[2 * k]
+            parts[k, 1] = min(max(parts[k, 1] * np.exp(step), SHORTEST), LONGEST)
+            moved = max(moved, abs(step))
+            if parts[k, 0] <= 0:
+                return np.zeros((2, 2))
+        if moved < 1e-3:
+            break
+    return parts
+
+
+@_jit
+def shape(t, parts):
+    """The course (M,) of a glide of these parts, as that of one of their sizes' sum."""
+    out, size = np.zeros(len(t)), parts[:, 0].sum()
+    for k in range(len(parts)):
+        if parts[k, 1] > 0:
+            out += parts[k, 0] / size * bend(t, parts[k, 1])
+    return out
+
+
+@_jit
+def shared(t, weight, hz, parts):
+    """1σ that an error of the glide, of its sizes and times, adds to all slopes alike, relative."""
+    some = np.count_nonzero(parts[:, 1] > 0)
+    if some == 0:
+        return 0.0
+    parts = parts[:some]
+    square, _, pull = _normal(_columns(t, parts), levelled(t, weight, weight), hz)
+    return np.sqrt(max(pull @ np.linalg.solve(square + _prior(parts), pull), 0.0)) / (2 * np.pi)
+
+
+@_jit
+def _columns(t, parts):
+    """By how much each part adds to a line for its size, and for the logarithm of its time (2 K, M)."""
+    out = np.empty((2 * len(parts), len(t)))
+    for k in range(len(parts)):
+        size, tau = parts[k]
+        out[2 * k] = bend(t, tau)
+        for i in range(len(t)):
+            out[2 * k + 1, i] = size * (out[2 * k, i] - t[i] * (1 - out[2 * k, i] / tau))
+    return out
+
+
+@_jit
+def _prior(parts):
+    """What is known before, as the inverse of a variance (2 K, 2 K)."""
+    out = np.zeros((2 * len(parts), 2 * len(parts)))
+    for k in range(len(parts)):
+        out[2 * k, 2 * k], out[2 * k + 1, 2 * k + 1] = 1 / USUAL_SIZE**2, 1 / USUAL_LOG**2
+    return out
+
+
+@_jit
+def _normal(columns, level, hz):
+    """The normal equations of columns (C, M) that all partials share, beyond a line each: (C, C), (C,), and by how much
+    each moves the slopes of all, relative (C,)."""
+    total, spread, weight, away, along = level
+    count = len(columns)
+    square, reach, pull = np.zeros((count, count)), np.zeros(count), np.zeros(count)
+    strength = 0.0
+    for j in range(len(hz)):
+        full = 2 * np.pi * hz[j]
+        strength += spread[j] * hz[j] ** 2
+        high, tilt = np.zeros(count), np.zeros(count)
+        for k in range(count):
+            for i in range(len(away[j])):
+                bent = weight[j, i] * columns[k, i]
+                high[k] += bent
+                tilt[k] += bent * away[j, i]
+                reach[k] += full * along[j, i] * columns[k, i]
+            pull[k] += full * tilt[k] * hz[j]
+        for k in range(count):
+            for m in range(k + 1):
+                cross = 0.0
+                for i in range(len(away[j])):
+                    cross += weight[j, i] * columns[k, i] * columns[m, i]
+                square[k, m] += full**2 * (
+                    cross - high[k] * high[m] / total[j] - tilt[k] * tilt[m] / spread[j]
+                )
+    for k in range(count):
+        for m in range(k):
+            square[m, k] = square[k, m]
+    return square, reach, pull / strength

@@ -1,0 +1,108 @@
+"""How a pitch falls after the pick: glides of one time and of two, and what is then said of the reading.
+
+A string's tension falls with the energy of all its partials, the high ones' first (Tolonen, Välimäki and Karjalainen
+2000): the sum of several exponentials.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+import scipy.optimize
+from benchmarks.sounds import hz
+
+from juxtatune.core.listening import glides, twofold
+from juxtatune.core.listening.analyse import analyse
+from juxtatune.core.listening.pluck import Targets
+from juxtatune.core.music.catalogue import parse_tuning
+from tests.listening.sounds import off, one_string
+
+RATE = 48000
+STANDARD = Targets(parse_tuning("standard"))
+PARTS = np.array([[0.003, 0.05], [0.004, 0.2]])
+
+
+def falling(t, parts):
+    """Cycles per hertz that a glide of these parts adds."""
+    return sum(size * tau * (1 - np.exp(-t / tau)) for size, tau in parts)
+
+
+def falling_string(f1, parts, seconds, seed):
+    """A string of twelve partials out of silence, whose tension falls in two times."""
+    rng, t = np.random.default_rng(seed), np.arange(int(seconds * RATE)) / RATE
+    course = t + falling(t, parts)
+    tone = sum(
+        np.exp(-t * (1 + 0.3 * n)) / n * np.cos(2 * np.pi * f * course + rng.uniform(0, 6.28))
+        for n, f in ((n, n * f1 * np.sqrt((1 + 5e-5 * n * n) / (1 + 5e-5))) for n in range(1, 13))
+    )
+    tone[-1000:] *= np.linspace(1, 0, 1000)
+    sound = 0.2 * tone + 1e-5 * rng.normal(size=len(t))
+    return np.concatenate([np.zeros(RATE // 3), sound, np.zeros(RATE // 3)])
+
+
+@pytest.mark.parametrize("tau", [0.11, 0.205, 0.26])
+@pytest.mark.parametrize("pitch", [40, 50, 59])
+def test_a_slow_glide_is_led_to_its_end(pitch, tau) -> None:
+    """However its time lies between those that are tried."""
+    samples, f1 = one_string(pitch, 7.0, glide=14.0, tau=tau, seconds=1.5, seed=pitch)
+    (reading,) = analyse(samples, RATE, STANDARD)
+    assert off(reading, f1) == pytest.approx(0.0, abs=0.002)
+
+
+@pytest.mark.parametrize("seed, times", [(1, (0.04, 0.15)), (2, (0.06, 0.22)), (3, (0.08, 0.28))])
+def test_a_tension_that_falls_in_two_times_is_led_to_its_end(seed, times) -> None:
+    f1, (fast, slow) = hz(45.1), times
+    sound = falling_string(f1, [(0.004, fast), (0.003, slow)], 1.6, seed)
+    (reading,) = analyse(sound, RATE, STANDARD)
+    assert off(reading, f1) == pytest.approx(0.0, abs=0.02)
+    attack = (
+        1200 / np.log(2) * np.diff(falling(np.array([0.012, 0.112]), [(0.004, fast), (0.003, slow)]))[0] / 0.1
+    )
+    assert reading.attack_cents - reading.cents == pytest.approx(attack, abs=0.25)
+
+
+def test_two_times_are_found_where_two_are_and_their_least_squares_is_that_of_scipy() -> None:
+    rng = np.random.default_rng(4)
+    t, freqs = np.arange(80) * 0.02, 110.0 * np.arange(1, 9)
+    weight = np.full((8, 80), 1e4)
+    phase = np.outer(2 * np.pi * freqs, falling(t, PARTS)) + rng.normal(0, 0.01, (8, 80)) + 0.3 + t
+    found = twofold.pair(t, twofold.levelled(t, phase, weight), freqs)
+    assert found == pytest.approx(PARTS, rel=0.2)
+
+    def left(p):
+        parts = np.array([[p[0], np.exp(p[1])], [p[2], np.exp(p[3])]])
+        rest = phase - np.outer(2 * np.pi * freqs, falling(t, parts))
+        lines = np.polynomial.polynomial.polyfit(t, rest.T, 1)
+        return (rest - np.polynomial.polynomial.polyval(t, lines)).ravel() * 100
+
+    start = [found[0, 0], np.log(found[0, 1]), found[1, 0], np.log(found[1, 1])]
+    best = scipy.optimize.least_squares(left, start, x_scale=[1e-3, 1, 1e-3, 1], xtol=1e-12)
+    assert (left(start) ** 2).sum() == pytest.approx(2 * best.cost, rel=1e-3)
+    # and how unsure that leaves the slopes, beyond what a line each is
+    error = twofold.shared(t, weight, freqs, found)
+    assert 0.5 < error / _scatter_of_slopes(t, freqs) < 2.0
+
+
+def _scatter_of_slopes(t, freqs):
+    """Of 60 strings in that noise: how far the end of their glides lies off, relative."""
+    rng, ends = np.random.default_rng(8), []
+    weight = np.full((len(freqs), len(t)), 1e4)
+    for _ in range(60):
+        clean = np.outer(2 * np.pi * freqs, falling(t, PARTS))
+        phase = clean + rng.normal(0, 0.01, clean.shape)
+        parts = twofold.pair(t, twofold.levelled(t, phase, weight), freqs)
+        slope = glides.slopes(t, phase, weight, freqs, twofold.shape(t, parts))[1]
+        ends.append((slope * freqs).sum() / (freqs**2).sum() / (2 * np.pi))
+    return np.std(ends)
+
+
+def test_of_readings_that_claim_so_much_two_thirds_are_within_it() -> None:
+    """Clean, in noise, and cut short: it is the scatter of each that says it."""
+    rng, ratios = np.random.default_rng(11), []
+    for k in range(24):
+        pitch, noise = int(rng.choice([40, 45, 50, 55, 59, 64])), (0.0, 0.003, 0.03)[k % 3]
+        samples, f1 = one_string(pitch, rng.uniform(-40, 40), seconds=(1.6, 0.5)[k % 2], seed=k)
+        (reading,) = analyse(samples + noise * rng.normal(size=len(samples)), RATE, STANDARD)
+        ratios.append(abs(off(reading, f1)) / reading.sigma_cents)
+    assert 0.5 <= np.mean(np.array(ratios) < 1) <= 0.92
+    assert np.median(ratios) > 0.15 and max(ratios) < 4
