@@ -10,7 +10,7 @@ from juxtatune.core.listening.partials import USUAL_STRETCH, Fit, demodulated, f
 from juxtatune.core.listening.source import Samples
 from juxtatune.core.listening.strums.settling import apart
 
-UNSURE, AGREE = 0.5, 40.0  # cents
+UNSURE, AGREE = 0.4, 40.0  # cents
 NEARLY = 8.0  # power by which a less sure fit counts less
 MEAN = 0.5  # of a glide's mean is what is not sure without it
 LONGEST_APART = 2.4  # s
@@ -22,7 +22,7 @@ SLIPPED = 20.0  # cents from where a tone began: it slipped on to a string that 
 ASTRAY = 30.0  # cents from where a tone began: whatever a fit says that is lost among other strings
 LOST = 1.5  # cents: among strings that ring, what is less sure says only that one lies near
 OWN = 2.5  # times as unsure as the fit is another reading where the partials disagree of themselves
-BEYOND = 15.0  # times as sure: such a reading found partials that agree
+BEYOND = 12.0  # times as sure: such a reading found partials that agree
 # own scatter from where nothing read of what is left was ever so sure, up to so much 1σ, as measured in benchmarks/
 ALL_OWN, OWN_CENTS = 0.6, 5.0
 LARGELY_OWN, FEW_CENTS = 0.42, 1.5  # the same where nothing else rings
