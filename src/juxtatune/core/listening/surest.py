@@ -22,7 +22,7 @@ SLIPPED = 20.0  # cents from where a tone began: it slipped on to a string that 
 ASTRAY = 30.0  # cents from where a tone began: whatever a fit says that is lost among other strings
 LOST = 1.5  # cents: among strings that ring, what is less sure says only that one lies near
 OWN = 2.5  # times as unsure as the fit is another reading where the partials disagree of themselves
-BEYOND = 12.0  # times as sure: such a reading found partials that agree
+BEYOND = 15.0  # times as sure: such a reading found partials that agree
 # own scatter from where nothing read of what is left was ever so sure, up to so much 1σ, as measured in benchmarks/
 ALL_OWN, OWN_CENTS = 0.6, 5.0
 LARGELY_OWN, FEW_CENTS = 0.42, 1.5  # the same where nothing else rings
