@@ -9,7 +9,7 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
-from juxtatune.core.listening.twofold import bend, levelled, moments, pair, shape, shared
+from juxtatune.core.listening.twofold import bend, levelled, moments, nearer, pair, shape, shared
 
 # sums in any order, so that the processor takes several terms at once
 _jit = nb.njit(cache=True, nogil=True, error_model="numpy", fastmath={"reassoc", "nsz", "contract"})
@@ -142,7 +142,7 @@ def _twice(t, phase, plain, weight, hz, alive, once, parts, overlap):
         return once, parts, weight, 0.0
     for _ in range(ROUNDS):
         weight = reweighed(fit[5], plain, alive, STRAY)
-        again = pair(t, levelled(t, phase, weight), hz)
+        again = nearer(t, levelled(t, phase, weight), hz, found)
         found = again if again[0, 1] > 0 else found
         new = slopes(t, phase, weight, hz, shape(t, found))
         moved = _moved(new, fit, hz, weight)

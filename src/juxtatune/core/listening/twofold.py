@@ -91,12 +91,13 @@ def pair(t, level, hz):
             if first > 0 and second > 0 and gain > most:
                 most = gain
                 out[0, 0], out[0, 1], out[1, 0], out[1, 1] = first, TIMES[a], second, TIMES[b]
-    return _nearer(t, level, hz, out) if most > 0 else out
+    return nearer(t, level, hz, out) if most > 0 else out
 
 
 @_jit
-def _nearer(t, level, hz, parts):
+def nearer(t, level, hz, parts):
     """The parts led to the least squares near them (Gauss and Newton); zeros where one of them would rise."""
+    parts = parts.copy()
     for _ in range(STEPS):
         square, reach, _ = _normal(_columns(t, parts), level, hz)
         found = np.linalg.solve(square + _prior(parts), reach)
@@ -160,29 +161,30 @@ def _normal(columns, level, hz):
     """The normal equations of columns (C, M) that all partials share, beyond a line each: (C, C), (C,), and by how much
     each moves the slopes of all, relative (C,)."""
     total, spread, weight, away, along = level
-    count = len(columns)
+    count, frames = columns.shape
     square, reach, pull = np.zeros((count, count)), np.zeros(count), np.zeros(count)
-    strength = 0.0
+    high, tilt, bent = np.empty(count), np.empty(count), np.empty((count, frames))
     for j in range(len(hz)):
         full = 2 * np.pi * hz[j]
-        strength += spread[j] * hz[j] ** 2
-        high, tilt = np.zeros(count), np.zeros(count)
+        w, off, turns = weight[j], away[j], along[j]
         for k in range(count):
-            for i in range(len(away[j])):
-                bent = weight[j, i] * columns[k, i]
-                high[k] += bent
-                tilt[k] += bent * away[j, i]
-                reach[k] += full * along[j, i] * columns[k, i]
-            pull[k] += full * tilt[k] * hz[j]
+            column, row = columns[k], bent[k]
+            up = aslant = met = 0.0
+            for i in range(frames):
+                row[i] = w[i] * column[i]
+                up += row[i]
+                aslant += row[i] * off[i]
+                met += turns[i] * column[i]
+            high[k], tilt[k] = up, aslant
+            reach[k] += full * met
+            pull[k] += full * aslant * hz[j]
         for k in range(count):
+            row = bent[k]
             for m in range(k + 1):
-                cross = 0.0
-                for i in range(len(away[j])):
-                    cross += weight[j, i] * columns[k, i] * columns[m, i]
-                square[k, m] += full**2 * (
-                    cross - high[k] * high[m] / total[j] - tilt[k] * tilt[m] / spread[j]
-                )
-    for k in range(count):
-        for m in range(k):
-            square[m, k] = square[k, m]
-    return square, reach, pull / strength
+                other, cross = columns[m], 0.0
+                for i in range(frames):
+                    cross += row[i] * other[i]
+                cross -= high[k] * high[m] / total[j] + tilt[k] * tilt[m] / spread[j]
+                square[k, m] += full**2 * cross
+                square[m, k] = square[k, m]
+    return square, reach, pull / (spread * hz**2).sum()
