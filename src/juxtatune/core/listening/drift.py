@@ -17,7 +17,7 @@ from juxtatune.core.listening.source import Samples
 
 FROM_S, TO_S, LEAST_S = 0.25, 1.75, 0.75  # after the onset: what the mean is taken of
 # of what lies between the mean and the end, where the mean counts and where the end does
-UNCERTAIN, UNCERTAIN_END = 0.3, 0.07
+UNCERTAIN, UNCERTAIN_END = 0.15, 0.07
 TURNED = 10.0  # cents: a string that moves so far is being turned, and where it ends counts
 
 

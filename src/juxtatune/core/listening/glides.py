@@ -159,12 +159,12 @@ def best_time(times, t, phase, weight, hz):
     best. What lies between two of them counts: a hundredth of a slow one moves where it ends."""
     level = levelled(t, phase, weight)
     for finer in (FINER, FINEST):
-        times = _peak(times, _gains(times, t, level, hz)) * finer
-    return _peak(times, _gains(times, t, level, hz))
+        times = peak(times, _gains(times, t, level, hz)) * finer
+    return peak(times, _gains(times, t, level, hz))
 
 
 @_jit
-def _peak(times, gained):
+def peak(times, gained):
     """Where a parabola through the most that is gained, and its two neighbours, has its top."""
     k = np.argmax(gained)
     if k == 0 or k == len(times) - 1:

@@ -6,7 +6,7 @@ import numba as nb
 import numpy as np
 
 from juxtatune.core.listening.fading import decays, faint_and_fading, heard
-from juxtatune.core.listening.glides import CENTS, fitted, gains
+from juxtatune.core.listening.glides import CENTS, fitted, gains, peak
 from juxtatune.core.listening.kernels import join
 
 _jit = nb.njit(cache=True, nogil=True, error_model="numpy")
@@ -107,6 +107,10 @@ def _joined(n, relative, variance, faint, fades, stretch):
 def _slow(t, phase, weight, hz, frames):
     """How likely the glide is a slow one, one independent frame in so many: 0 to 1."""
     gained = gains(ANY_TAU, t, phase, weight, hz)
+    # one of the times tried is the likeliest of all, which may be far likelier than its neighbours
+    times = ANY_TAU * (peak(ANY_TAU, gained) / ANY_TAU[np.argmax(gained)])
+    if times[np.argmax(gained)] > SLOW_S / 2:
+        gained = gains(times, t, phase, weight, hz)
     likely = np.exp((gained - gained.max()) / (2 * frames))
-    share = np.minimum(np.maximum((ANY_TAU - SLOW_S) / (SLOWER_S - SLOW_S), 0.0), 1.0)
+    share = np.minimum(np.maximum((times - SLOW_S) / (SLOWER_S - SLOW_S), 0.0), 1.0)
     return (likely * share).sum() / likely.sum()
