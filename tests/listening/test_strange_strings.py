@@ -61,6 +61,20 @@ def test_a_bass_that_plays_a_twelfth_below_does_not_take_the_string() -> None:
     assert reading.string == 3 and abs(off(reading, hz(55.0))) < 0.5
 
 
+@pytest.mark.parametrize("times, level, seed", [(2, 0.1, 0), (2, 0.14, 7), (3, 0.05, 2), (3, 0.1, 7)])
+def test_a_bass_of_many_partials_that_begins_with_a_string_is_told_by_how_unsure_one_tone_would_be(
+    times, level, seed
+) -> None:
+    rng = np.random.default_rng(seed)
+    f1 = hz(64.0)
+    string = string_tone(rng, f1, RATE, 1.6, 5e-5, 2.0, 0.1)
+    bass = string_tone(rng, f1 / times * 1.0015, RATE, 0.5, 1e-4, 2.0, 0.06)
+    sound = np.concatenate([np.zeros(9600), 0.4 * string, np.zeros(9600)])
+    sound[9600 : 9600 + len(bass)] += level * bass
+    (reading,) = analyse(sound, RATE, STANDARD)
+    assert reading.string == 1 and off(reading, f1) == pytest.approx(0.0, abs=0.1)
+
+
 @pytest.mark.parametrize("seed", [0, 1, 2])
 def test_strings_picked_the_moment_they_are_damped_are_two_plucks_each(seed) -> None:
     rng = np.random.default_rng(seed)

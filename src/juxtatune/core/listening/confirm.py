@@ -84,7 +84,7 @@ def hear(
             again = None
     if best is None or not heard:
         return Begun(None, bool(total))
-    if ringing and targets.tuning is not None and _strange(best, targets) == NOWHERE:
+    if ringing and targets.tuning is not None and strange(best, targets) == NOWHERE:
         best = _distorted_together(best, total, targets, ringing)
     others = [t.score for t in total if abs(12 * np.log2(t.f1 / best.f1)) > 1.0]
     rang = again is None and _rang(best, ringing[-1:])
@@ -125,13 +125,13 @@ def _preferred(tones: list[Tone], targets: Targets) -> Tone:
         return tones[0]
     most = max(t.power for t in tones)
     loud = [t for t in tones if t.power > 0.5 * most]
-    best = max(loud, key=lambda t: t.score - _strange(t, targets))
-    strange = _strange(best, targets)
+    best = max(loud, key=lambda t: t.score - strange(t, targets))
+    its = strange(best, targets)
     # a bass that plays along an octave or a twelfth below leaves nearly all of the power to the string
     above = [
         t for t in loud
         if t.power > MOSTLY * most and t.score > best.score - CLOSE
-        and is_multiple(t, best) and _strange(t, targets) <= strange
+        and is_multiple(t, best) and strange(t, targets) <= its
     ]  # fmt: skip
     return max(above, key=lambda t: t.score, default=best)
 
@@ -141,7 +141,7 @@ def _distorted_together(tone: Tone, tones: list[Tone], targets: Targets, ringing
     most = max((t.power for t in tones), default=0.0)
     on = [
         t for t in tones
-        if t.power > 0.5 * most and _strange(t, targets) < NOWHERE and not _rang(t, ringing)
+        if t.power > 0.5 * most and strange(t, targets) < NOWHERE and not _rang(t, ringing)
         and is_multiple(t, tone, HIGHEST_TOGETHER)
     ]  # fmt: skip
     return max(on, key=lambda t: t.score, default=tone)
@@ -158,12 +158,12 @@ def rather(x: Samples, rate: float, c: Candidate, until: float, targets: Targets
     other = hear(x, rate, c.onset, until, targets).string
     if other is None or other.tone.score < c.tone.score + BETTER:
         return None
-    if _strange(other.tone, targets) == NOWHERE > _strange(c.tone, targets):
+    if strange(other.tone, targets) == NOWHERE > strange(c.tone, targets):
         return None
     return other if is_multiple(other.tone, c.tone) or is_multiple(c.tone, other.tone) else None
 
 
-def _strange(tone: Tone, targets: Targets) -> float:
+def strange(tone: Tone, targets: Targets) -> float:
     """What a tone's score loses for lying away from where the strings are tuned, or may still be."""
     if not any(low <= tone.f1 <= high for low, high in targets.ranges_hz or []):
         return NOWHERE
@@ -185,7 +185,7 @@ def _is_string(tone: Tone, targets: Targets) -> bool:
 
 def _fills(tone: Tone, targets: Targets) -> bool:
     """Whether a tone on its string carries most of the power of what is new, by its low partials."""
-    if targets.tuning is None or targets.source is not None or _strange(tone, targets) > 0:
+    if targets.tuning is None or targets.source is not None or strange(tone, targets) > 0:
         return False
     power = tone.peaks.powers * (tone.peaks.weight > NEW)
     own = power[tone.number > 0].sum()

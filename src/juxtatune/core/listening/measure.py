@@ -11,6 +11,7 @@ from juxtatune.core.listening.beginning import began, out_of_quiet
 from juxtatune.core.listening.confirm import Candidate, rather
 from juxtatune.core.listening.drift import at_mean, drifting
 from juxtatune.core.listening.ending import find_end
+from juxtatune.core.listening.instead import above
 from juxtatune.core.listening.partials import USUAL_STRETCH, Fit, fit_pluck, partial_hz
 from juxtatune.core.listening.period import own_pitch_cents
 from juxtatune.core.listening.pluck import Reading, Targets
@@ -59,7 +60,9 @@ def read(
     if until - c.onset < 0.12:
         return _unread(c, end, targets, TOO_SHORT)
     pluck = _pluck(x, rate, c, until, ringing)
-    other = rather(pluck.sound, rate, c, pluck.until, targets) if pluck.sound is not x else None
+    other = above(x, rate, c, pluck.look, until, targets) if pluck.look is not None else None
+    if other is None and pluck.sound is not x:
+        other = rather(pluck.sound, rate, c, pluck.until, targets)
     if other is not None:
         return read(x, rate, other, limit, crowd, targets, ringing)
     fitted = _fitted(x, rate, c, pluck, until, bool(ringing))
