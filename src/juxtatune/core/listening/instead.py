@@ -20,7 +20,9 @@ MULTIPLES = 2, 3, 4
 LOOK_S = 1.5
 
 
-def above(x: Samples, rate: float, c: Candidate, look: Fit, until: float, targets: Targets) -> Candidate | None:
+def above(
+    x: Samples, rate: float, c: Candidate, look: Fit, until: float, targets: Targets
+) -> Candidate | None:
     """The octave, twelfth or double octave of a candidate that is far surer than a vague first look at it."""
     if look.sigma_cents < VAGUE or targets.tuning is None:
         return None

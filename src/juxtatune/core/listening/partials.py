@@ -3,7 +3,7 @@
 Each partial is demodulated at its expected frequency f_n = n f0 √(1 + B n²) (Fletcher 1964) over short
 Hann frames; the phase of a steady partial is a straight line whose slope, weighted by its certainty, is
 the maximum-likelihood frequency (Tretter 1985; bound by Rife and Boorstyn 1974). All partials share one
-glide a · exp(−t/τ); each keeps its own slope, and the slopes are then joined into f1 and B by a robust
+glide, of one time or of two (`twofold`); each keeps its own slope, and the slopes are then joined into f1 and B by a robust
 regression whose scatter gives the uncertainty: a partial disturbed by hum, by another string or by
 beating stands apart from the rest and is given little weight.
 """
