@@ -14,7 +14,7 @@ from juxtatune.core.listening.ending import find_end
 from juxtatune.core.listening.instead import above
 from juxtatune.core.listening.partials import USUAL_STRETCH, Fit, fit_pluck, partial_hz
 from juxtatune.core.listening.period import own_pitch_cents
-from juxtatune.core.listening.pluck import Reading, Targets
+from juxtatune.core.listening.pluck import Reading, Targets, cut_short
 from juxtatune.core.listening.source import Samples
 from juxtatune.core.listening.strums.alone import alone
 from juxtatune.core.listening.surest import LONGEST_APART, UNSURE_APART, surest
@@ -82,7 +82,8 @@ def read(
         # of a drift its mean is read and not its end
         glide -= 1200 * float(np.log2(settled.f1 / fit.f1))
     own = replace(settled, f1=settled.f1 * 2 ** (own_pitch_cents(settled) / 1200))
-    return _reading(c, own, onset, end, glide, targets)
+    claim = own.sigma_cents * cut_short(until - onset, own.own_scatter)
+    return _reading(c, replace(own, sigma_cents=claim), onset, end, glide, targets)
 
 
 def _pluck(x: Samples, rate: float, c: Candidate, until: float, ringing: tuple[float, ...]) -> Pluck:
@@ -157,5 +158,5 @@ def _reading(
         target_hz=targets.reference.hz(target.pitch) if target is not None else None,
         note=note, cents=cents, sigma_cents=fit.sigma_cents, attack_cents=attack,
         confidence=float(right * place.certainty), level_db=_db(c.level), also=place.also, problem=place.problem,
-        stretch=fit.stretch, stretch_sigma=fit.stretch_sigma, heard=float(right),
+        stretch=fit.stretch, stretch_sigma=fit.stretch_sigma, heard=float(right), own_scatter=fit.own_scatter,
     )  # fmt: skip

@@ -85,11 +85,17 @@ class Reading:
     stretch_sigma: float | None = None
     damping: Damping | None = None
     heard: float = 1.0
+    own_scatter: float = 0.0  # 0 to 1: how far its partials disagree of themselves, as a real guitar's do
 
     @property
     def vague_cents(self) -> float | None:
         """How vague its pitch is: 1σ, and more where it is so short that a drum, too, may be so sure for a moment."""
         if self.sigma_cents is None:
             return None
-        lasts = max(self.end - self.start - FRAME_S, SHORTEST_S)
-        return self.sigma_cents * (1 + (SHORT_S / lasts) ** 2)
+        lasts = self.end - self.start
+        return self.sigma_cents * cut_short(lasts, 1.0) / cut_short(lasts, self.own_scatter)
+
+
+def cut_short(lasts: float, own_scatter: float) -> float:
+    """How many times less sure is a note of so many seconds: partials that disagree of themselves have not met by then."""
+    return 1 + own_scatter * (SHORT_S / max(lasts - FRAME_S, SHORTEST_S)) ** 2
