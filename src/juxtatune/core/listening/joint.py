@@ -44,9 +44,10 @@ def solved(z, noise, every, hz, t, overlap, stretch, with_glide):
     """The common pitch of partials `z` (P, M), turned down to zero from `hz` (P,), their numbers `every`.
 
     `t` (M,) are times since the first frame, s; `noise` (P,) is the power of z from noise alone. Returns a flag whether
-    any is heard; which (P,); Δf1/f1, ΔB and their 1σ; how far their scatter is their own; how likely the glide is
-    a drift; the glide's parts (2, 2); the loudest partial over its noise, dB; and of each that is heard (Q,) its
-    deviation, phase at the first frame, amplitude there and decay (1/s; 0 without a glide).
+    any is heard; which (P,); Δf1/f1, ΔB, 1σ of the first, by the scatter among partials alone too, and of the other; how
+    far their scatter is their own; how likely the glide is a drift; the glide's parts (2, 2); the loudest partial over
+    its noise, dB; and of each that is heard (Q,) its deviation, phase at the first frame, amplitude there and decay
+    (1/s; 0 without a glide).
     """
     power = powers(z)
     good, alive = heard(power, noise)
@@ -54,7 +55,17 @@ def solved(z, noise, every, hz, t, overlap, stretch, with_glide):
     power, alive, hz, noise = power[where], alive[where], hz[where], noise[where]
     none = np.zeros(len(where))
     if len(where) == 0:
-        return False, where, (0.0, 0.0, 0.0, 0.0, 0.0, 0.0), np.zeros((2, 2)), 0.0, none, none, none, none
+        return (
+            False,
+            where,
+            (0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0),
+            np.zeros((2, 2)),
+            0.0,
+            none,
+            none,
+            none,
+            none,
+        )
     weight = np.where(alive, 1 / (noise.reshape(-1, 1) / (2 * power + 1e-30) + 1e-7), 0.0)
     angle = np.angle(z[where])
     best, parts, phase, weight, persistence, shared = fitted(angle, t, weight, hz, alive, overlap, with_glide)
@@ -67,13 +78,13 @@ def solved(z, noise, every, hz, t, overlap, stretch, with_glide):
     faint, fades = faint_and_fading(power, alive, noise)
     decay, amplitude = decays(t, power, alive) if with_glide else (none, none)
     some, shift, bend, sigma, turn, own = _joined(every[where], relative, variance, faint, fades, stretch)
-    sigma = np.hypot(sigma, shared * np.sqrt(overlap * still))
+    among, sigma = sigma, np.hypot(sigma, shared * np.sqrt(overlap * still))
     slow = _slow(t, phase, weight, hz, overlap * persistence**2) if parts[0, 1] > 0 else 0.0
     loudest = 0.0
     for j in range(len(where)):
         loudest = max(loudest, power[j].max() / noise[j])
     return (
-        some, where, (shift, bend, sigma * persistence, turn, own, slow), parts,
+        some, where, (shift, bend, sigma * persistence, among * persistence, turn, own, slow), parts,
         10 * np.log10(loudest), relative, offset, amplitude, decay,
     )  # fmt: skip
 

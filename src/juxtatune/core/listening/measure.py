@@ -44,10 +44,12 @@ def read(
     crowd: float,
     targets: Targets,
     ringing: tuple[float, ...] = (),
+    told: bool = False,
 ) -> Reading | None:
     """The reading of a confirmed candidate; `limit` ends the sound, `crowd` is when another string joins.
 
-    `ringing` (Hz) are the strings that still sound: where they hide it or its beginning they are taken away.
+    `ringing` (Hz) are the strings that still sound: where they hide it or its beginning they are taken away. Where it is
+    `told` which octave it is, that is not asked.
     None for what turns out to be a noise of less than 60 ms.
     """
     numbers = np.array([n for n, _, _ in c.tone.matched][:8])
@@ -60,11 +62,13 @@ def read(
     if until - c.onset < 0.12:
         return _unread(c, end, targets, TOO_SHORT)
     pluck = _pluck(x, rate, c, until, ringing)
-    other = above(x, rate, c, pluck.look, until, targets) if pluck.look is not None else None
-    if other is None and pluck.sound is not x:
-        other = rather(pluck.sound, rate, c, pluck.until, targets)
-    if other is not None:
-        return read(x, rate, other, limit, crowd, targets, ringing)
+    if not told:
+        higher = above(x, rate, c, pluck.look, until, targets) if pluck.look is not None else None
+        other = higher
+        if other is None and pluck.sound is not x:
+            other = rather(pluck.sound, rate, c, pluck.until, targets)
+        if other is not None:
+            return read(x, rate, other, limit, crowd, targets, ringing, told=higher is not None)
     fitted = _fitted(x, rate, c, pluck, until, bool(ringing))
     if fitted is None:
         return _unread(c, end, targets, LOST)

@@ -41,6 +41,7 @@ class Fit:
     stretch_sigma: float
     glide: F  # (2, 2): sizes (relative, at `origin`) and times (s) of its parts; a time of 0 is none
     sigma_cents: float
+    among_cents: float  # 1σ from the scatter among its partials alone, without the glide's
     origin: float
     numbers: NDArray[np.int64]
     hz: F
@@ -162,11 +163,11 @@ def solve(d: Demodulated, f1: float, stretch: float, with_glide: bool) -> Fit | 
     )
     if not some:
         return None
-    shift, bend, sigma, turn, own_scatter, slow = pitch
+    shift, bend, sigma, among, turn, own_scatter, slow = pitch
     new_stretch = min(max(stretch + bend, 0.0), MOST_STRETCH)
     hz = d.hz[where]
     return Fit(
         f1 * (1 + shift), new_stretch, turn, parts,
-        sigma * CENTS, origin,
+        sigma * CENTS, among * CENTS, origin,
         d.n[where], hz * (1 + relative), amplitude, offset + 2 * np.pi * hz * origin, decay, snr, own_scatter, slow,
     )  # fmt: skip

@@ -62,12 +62,15 @@ def _reconsidered(x: Samples, rate: float, fit: Fit, start: float, end: float) -
     every = [fit, *(o for o, _ in near)]
     # what takes the pitch for steady reads the mean of a glide
     above = fit.mean_glide_cents(start, end)
-    own = [np.hypot(_owned(fit, o.sigma_cents), 0.0 if glide else MEAN * above) for o, glide in near]
+    own = [
+        np.hypot(_owned(fit, o.sigma_cents, o.among_cents), 0.0 if glide else MEAN * above)
+        for o, glide in near
+    ]
     sigma = np.array([fit.sigma_cents, *own])
     best = every[int(np.argmin(sigma))]
     share = (sigma.min() / sigma) ** NEARLY
     off = np.array([np.log(f.f1 / best.f1) for f in every])
-    scatter = fit.own_scatter / _beyond(fit, best.sigma_cents)
+    scatter = fit.own_scatter / _beyond(fit, best.among_cents)
     return replace(best, f1=best.f1 * float(np.exp(share @ off / share.sum())), own_scatter=scatter)
 
 
@@ -84,18 +87,18 @@ def _with_and_without_glide(
     ]
 
 
-def _owned(fit: Fit, sigma: float) -> float:
+def _owned(fit: Fit, sigma: float, among: float) -> float:
     """1σ of another reading: where a real guitar's partials disagree of themselves, nothing beside them is to blame.
 
     What is surer beyond that found partials that do agree: the fit has lost them.
     """
-    own = OWN * fit.own_scatter**1.5 * fit.sigma_cents / _beyond(fit, sigma)
+    own = OWN * fit.own_scatter**1.5 * fit.sigma_cents / _beyond(fit, among)
     return float(np.hypot(sigma, own))
 
 
-def _beyond(fit: Fit, sigma: float) -> float:
+def _beyond(fit: Fit, among: float) -> float:
     """How many times less the scatter of a fit's partials is the string's own, where another reading is so sure."""
-    return float(1 + (fit.sigma_cents / (sigma * BEYOND)) ** 4)
+    return float(1 + (fit.among_cents / (among * BEYOND)) ** 4)
 
 
 def _apart(
@@ -113,7 +116,7 @@ def _apart(
     found = apart(x, rate, start, end, tone, ringing)
     if found is None:
         return fit
-    found = replace(found, sigma=_owned(fit, found.sigma))
+    found = replace(found, sigma=_owned(fit, found.sigma, found.sigma))
     if found.sigma > fit.sigma_cents / SURER:
         return fit
     moved = 1200 * np.log2(found.f1 / fit.f1)
