@@ -55,17 +55,8 @@ def solved(z, noise, every, hz, t, overlap, stretch, with_glide):
     power, alive, hz, noise = power[where], alive[where], hz[where], noise[where]
     none = np.zeros(len(where))
     if len(where) == 0:
-        return (
-            False,
-            where,
-            (0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0),
-            np.zeros((2, 2)),
-            0.0,
-            none,
-            none,
-            none,
-            none,
-        )
+        pitch = (0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
+        return False, where, pitch, np.zeros((2, 2)), 0.0, none, none, none, none
     weight = np.where(alive, 1 / (noise.reshape(-1, 1) / (2 * power + 1e-30) + 1e-7), 0.0)
     angle = np.angle(z[where])
     best, parts, phase, weight, persistence, shared = fitted(angle, t, weight, hz, alive, overlap, with_glide)
