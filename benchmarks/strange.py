@@ -10,6 +10,7 @@ import argparse
 import struct
 import subprocess
 import tempfile
+from functools import partial
 from multiprocessing import Pool
 from pathlib import Path
 
@@ -36,14 +37,17 @@ TUNINGS = (
 )
 
 
-def tone(r, f1, rate, seconds, beating):
+ONE_TIME, TWO_TIMES = ((1.0, 1.0),), ((0.6, 0.4), (0.4, 1.3))  # shares of a glide, and parts of its time
+
+
+def tone(r, f1, rate, seconds, beating, falls=ONE_TIME):
     """(samples, mean of the glide over 12 to 112 ms) of one pluck, peak 1."""
     t = np.arange(int(seconds * rate)) / rate
     stiff = 10 ** r.uniform(-5, -3.6) * (f1 / 110) ** 0.6
     pickup, pick = r.uniform(0.06, 0.35), r.uniform(0.03, 0.3)
     lasts = r.uniform(0.6, 4.0) * (110 / f1) ** 0.3
     cents, tau = r.uniform(0, 20), r.uniform(0.03, 0.3)
-    glide = (2 ** (cents / 1200) - 1) * tau * (1 - np.exp(-t / tau))
+    glide = (2 ** (cents / 1200) - 1) * sum(a * b * tau * (1 - np.exp(-t / tau / b)) for a, b in falls)
     tilt, apart, share = r.uniform(0.7, 1.6), r.normal(0, 0.05), beating * r.uniform(0, 0.35)
     out = np.zeros(len(t))
     for n in range(1, 80):
@@ -61,7 +65,9 @@ def tone(r, f1, rate, seconds, beating):
     out /= np.abs(out).max()
     pick_noise = int(r.uniform(0.003, 0.02) * rate)
     out[:pick_noise] += 0.15 * r.normal(0, 1, pick_noise) * np.hanning(pick_noise)
-    return out * np.minimum(1, t / r.uniform(0.0005, 0.004)), attack_mean(cents, tau)
+    return out * np.minimum(1, t / r.uniform(0.0005, 0.004)), sum(
+        attack_mean(a * cents, b * tau) for a, b in falls
+    )
 
 
 def tense(r, f1, rate, seconds, _):
@@ -199,6 +205,7 @@ AGAIN = [6, 6, 6, 5, 5, 4, 3, 3, 2, 1, 1]
 KINDS = {
     "any string": lambda r: run(r),
     "beating": lambda r: run(r, beating=1.0),
+    "two times": lambda r: run(r, sound=partial(tone, falls=TWO_TIMES)),
     "tension": lambda r: run(r, length=2.4, sound=tense),
     "noise 10 dB": lambda r: add_noise(r, run(r), 10),
     "pink 10 dB": lambda r: coloured(r, run(r), 10, 0.5),
@@ -226,14 +233,16 @@ def one(job):
 def main() -> None:
     options = argparse.ArgumentParser(description=__doc__)
     options.add_argument("--runs", type=int, default=6)
-    measure(options.parse_args().runs)
+    options.add_argument("--kinds", type=lambda v: v.split(","), default=list(KINDS))
+    chosen = options.parse_args()
+    measure(chosen.runs, chosen.kinds)
 
 
-def measure(runs: int) -> None:
+def measure(runs: int, kinds=tuple(KINDS)) -> None:
     with Pool(2) as pool:
-        done = pool.map(one, [(kind, s) for kind in KINDS for s in range(runs)], chunksize=1)
+        done = pool.map(one, [(kind, s) for kind in kinds for s in range(runs)], chunksize=1)
     print(f"{'':18}{'cents: median, 95 %, max':>23}  {'attack':>23}  missed extra wrong gross claims")
-    for kind in KINDS:
+    for kind in kinds:
         mine = [d[1] for d in done if d[0] == kind]
         rows = [r for m in mine for r in m[0]]
         missed, extra, wrong = (sum(m[k] for m in mine) for k in (1, 2, 3))
