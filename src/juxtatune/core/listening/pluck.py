@@ -11,6 +11,7 @@ from juxtatune.core.music.tuning import Tuning
 
 REACH = 350.0  # cents: a pluck further than this from every target is on no string
 BEYOND = 150.0  # cents past the target while a string comes from another tuning
+# a note is short below the first; none counts as shorter than the second; a frame of it reaches so far
 SHORT_S, SHORTEST_S, FRAME_S = 0.5, 0.1, 0.05
 
 
