@@ -81,7 +81,6 @@ def tense(r, f1, rate, seconds, _):
     decay = r.uniform(1.2, 3.5) * (82 / f1) ** 0.35 / (1 + 0.08 * n + 0.004 * n * n)
     energy = sum(a * a * k * np.exp(-2 * t / d) for a, k, d in zip(size, n, decay, strict=True))
     course = r.uniform(0, 10) * energy / energy[0]
-    course -= course[(t > 0.25) & (t < 1.75)].mean()
     turns = np.cumsum(2 ** (course / 1200)) / rate
     out = sum(
         a * np.exp(-t / d) * np.cos(2 * np.pi * f * turns + r.uniform(0, 6.28))

@@ -1,4 +1,5 @@
-"""A pitch that sinks for as long as the note lasts is read at its mean; an attack's glide at its end."""
+"""A pitch that sinks for as long as the note lasts is read at its mean; an attack's glide, and what a string's own tension
+does, at its end."""
 
 from __future__ import annotations
 
@@ -26,12 +27,19 @@ def read(cents: np.ndarray) -> Reading:
 
 def test_a_slow_sinking_is_read_at_its_mean_and_says_how_much_it_moves() -> None:
     t = np.arange(3 * RATE) / RATE
-    course = 5 * np.exp(-t / 1.2)
+    course = 5 * np.exp(-t / 1.6)  # its energy falls in half that time
     mean = course[(t > 0.25) & (t < 1.75)].mean()
     pluck = read(course)
     assert pluck.cents == pytest.approx(mean, abs=0.6) and pluck.sigma_cents > 0.3
     attack = course[(t > 0.012) & (t < 0.112)].mean()
     assert pluck.attack_cents == pytest.approx(attack, abs=0.3)
+
+
+def test_a_pitch_that_a_hand_or_a_neck_lowers_evenly_is_not_led_further() -> None:
+    t = np.arange(3 * RATE) / RATE
+    course = np.clip(-3 * (t - 0.3), -6, 0)
+    mean = course[(t > 0.25) & (t < 1.75)].mean()
+    assert read(course).cents == pytest.approx(mean, abs=1.2)
 
 
 @pytest.mark.parametrize("tau", [0.06, 0.15, 0.28])

@@ -61,6 +61,41 @@ def test_a_tension_that_falls_in_two_times_is_led_to_its_end(seed, times) -> Non
     assert reading.attack_cents - reading.cents == pytest.approx(attack, abs=0.25)
 
 
+def tense_string(f1, sharp, seconds, rng):
+    """A string of 40 modes whose tension follows the energy of all (Carrier 1945): `sharp` cents at the pick, and how
+    sharp it is at each moment."""
+    t, n = np.arange(int(seconds * RATE)) / RATE, np.arange(1, 41)[:, None]
+    n = n[n * f1 < 9000][:, None]
+    stiff, pick, pickup = 3e-5, rng.uniform(0.06, 0.3), rng.uniform(0.05, 0.3)
+    decay = rng.uniform(0.3, 0.9) * (f1 / 110) ** 0.4 * (1 + rng.uniform(0.006, 0.04) * n * n)
+    held = (np.sin(np.pi * n * pick) / n) ** 2 * np.exp(-2 * decay * t)
+    over = sharp * held.sum(axis=0) / held[:, 0].sum()
+    turns = np.cumsum(2 ** (over / 1200)) / RATE
+    heard = np.sin(np.pi * n * pick) * np.sin(np.pi * n * pickup) / n
+    hz_n = n * f1 * np.sqrt((1 + stiff * n * n) / (1 + stiff))
+    tone = (
+        heard * np.exp(-decay * t) * np.sin(2 * np.pi * hz_n * turns + rng.uniform(0, 6.28, n.shape))
+    ).sum(axis=0)
+    tone *= np.minimum(1, t / 0.001) / np.abs(tone).max()
+    sound = 0.4 * tone + 1e-4 * rng.normal(size=len(t))
+    return np.concatenate([np.zeros(RATE // 3), sound, np.zeros(RATE // 3)]), over
+
+
+@pytest.mark.parametrize(("seconds", "usual", "most"), [(3.0, 0.02, 0.1), (0.5, 0.5, 1.5)])
+def test_a_string_is_led_to_where_its_energy_ends(seconds, usual, most) -> None:
+    """Before it is there: some is left when the note is over."""
+    rng, errors, left = np.random.default_rng(3), [], []
+    for pitch in (41.2, 45.4, 49.9, 55.3, 58.8, 62.6):
+        sound, over = tense_string(hz(pitch), 9.0, seconds, rng)
+        (reading,) = analyse(sound, RATE, STANDARD)
+        errors.append(abs(1200 * np.log2(reading.f1 / hz(pitch))))
+        left.append(over[-1])
+        attack = over[int(0.012 * RATE) : int(0.112 * RATE)].mean()
+        assert reading.attack_cents - reading.cents == pytest.approx(attack, abs=most)
+    assert np.median(errors) < usual and max(errors) < most
+    assert np.median(left) > 5 * usual
+
+
 def test_two_times_are_found_where_two_are_and_their_least_squares_is_that_of_scipy() -> None:
     rng = np.random.default_rng(4)
     t, freqs = np.arange(80) * 0.02, 110.0 * np.arange(1, 9)

@@ -9,7 +9,7 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
-from juxtatune.core.listening.twofold import bend, levelled, moments, nearer, pair, shape, shared
+from juxtatune.core.listening.twofold import bend, levelled, moments
 
 # sums in any order, so that the processor takes several terms at once
 _jit = nb.njit(cache=True, nogil=True, error_model="numpy", fastmath={"reassoc", "nsz", "contract"})
@@ -22,8 +22,6 @@ STRAY = 1.5  # usual residuals
 ROUNDS, STILL = 3, 0.003  # times weighed anew, unless that moves the fit by less (cents)
 STEEPEST = 0.012  # a glide as steep as comes: 20 cents
 MOST_PERSISTENT = 0.8
-TOGETHER = 0.3  # of what is left, a course that all partials share: then the glide may have two times
-TWICE = 16.0  # as many independent frames a glide of two must be worth
 TURN = 0.35  # from frame to frame: so far the glide turns no partial out of reach
 
 
@@ -63,32 +61,6 @@ def _joined_up(angle):
 
 
 @_jit
-def fitted(angle, t, weight, hz, alive, overlap, with_glide):
-    """The lines through all phases, with a glide where it earns its place: what `slopes` returns, the glide's parts
-    (2, 2), the phases joined up, the weights that what is left asks for, how much 1σ grows because that persists, and
-    the 1σ that the glide adds to all slopes alike, relative.
-
-    `overlap` is how many frames there are to an independent one.
-    """
-    phase = unwrapped(angle, t, weight, hz, with_glide)
-    parts = np.zeros((2, 2))
-    best, doubt = slopes(t, phase, weight, hz, bend(t, 0.0)), 0.0
-    if with_glide:
-        tau = best_time(TAUS, t, phase, weight, hz)
-        bent = slopes(t, phase, weight, hz, bend(t, tau))
-        # it costs two parameters
-        if best[0] / max(bent[0], 1e-30) < 1 + 8.0 * overlap / max(alive.sum(), 1):
-            tau = 0.0
-        plain = weight
-        best, tau, weight = settled(t, phase, plain, hz, alive, tau)
-        parts[0, 0], parts[0, 1] = best[3], tau
-        if tau > 0 and _common(best[5], weight, hz) > TOGETHER:
-            best, parts, weight, doubt = _twice(t, phase, plain, weight, hz, alive, best, parts, overlap)
-    lasting = persistence(best[5], weight, int(np.ceil(2 * overlap)))
-    return best, parts, phase, weight, lasting, np.hypot(doubt, shared(t, weight, hz, parts))
-
-
-@_jit
 def settled(t, phase, weight, hz, alive, tau):
     """The fit with a glide of time `tau` (s), with weights that what is left of it asks for, again until that moves it
     no more: what `slopes` returns, the time, and these weights."""
@@ -99,7 +71,7 @@ def settled(t, phase, weight, hz, alive, tau):
             tau = best_time(times, t, phase, weight, hz)
             times = tau * NEARBY
         new = slopes(t, phase, weight, hz, bend(t, tau))
-        moved = _moved(new, fit, hz, weight)
+        moved = moved_cents(new, fit, hz, weight)
         fit = new
         if moved < STILL:
             break
@@ -107,50 +79,10 @@ def settled(t, phase, weight, hz, alive, tau):
 
 
 @_jit
-def _moved(new, old, hz, weight):
+def moved_cents(new, old, hz, weight):
     """By how many cents the slopes of one fit lie off another's."""
     counts = weight.sum(axis=1)
     return (np.abs(new[1] - old[1]) / hz * counts).sum() / counts.sum() / (2 * np.pi) * CENTS
-
-
-@_jit
-def _common(residual, weight, hz):
-    """How far what is left (P, M) is a course that all partials share, 0 to 1: of a single one nothing else can be."""
-    if len(hz) < 2:
-        return 0.0
-    every = shares = 0.0
-    for i in range(residual.shape[1]):
-        along = strength = 0.0
-        for j in range(len(hz)):
-            w = weight[j, i]
-            along += w * hz[j] * residual[j, i]
-            strength += w * hz[j] ** 2
-            every += w * residual[j, i] ** 2
-        shares += along**2 / max(strength, 1e-30)
-    return shares / max(every, 1e-30)
-
-
-@_jit
-def _twice(t, phase, plain, weight, hz, alive, once, parts, overlap):
-    """The fit with a glide of two times, its parts and its weights, where that leaves far less than the one of `once`
-    does; and 1σ of all slopes, relative, where what it leaves is such a course still."""
-    found = pair(t, levelled(t, phase, weight), hz)
-    if found[0, 1] == 0:
-        return once, parts, weight, 0.0
-    fit = slopes(t, phase, weight, hz, shape(t, found))
-    if once[0] / max(fit[0], 1e-30) < 1 + TWICE * overlap / max(alive.sum(), 1):
-        return once, parts, weight, 0.0
-    for _ in range(ROUNDS):
-        weight = reweighed(fit[5], plain, alive, STRAY)
-        again = nearer(t, levelled(t, phase, weight), hz, found)
-        found = again if again[0, 1] > 0 else found
-        new = slopes(t, phase, weight, hz, shape(t, found))
-        moved = _moved(new, fit, hz, weight)
-        fit = new
-        if moved < STILL:
-            break
-    other = _common(fit[5], weight, hz) > TOGETHER
-    return fit, found, weight, _moved(fit, once, hz, weight) / CENTS if other else 0.0
 
 
 @_jit

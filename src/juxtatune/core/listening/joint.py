@@ -5,8 +5,9 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
+from juxtatune.core.listening.course import fitted
 from juxtatune.core.listening.fading import decays, faint_and_fading, heard
-from juxtatune.core.listening.glides import CENTS, fitted, gains, peak
+from juxtatune.core.listening.glides import CENTS, gains, peak
 from juxtatune.core.listening.kernels import join
 
 _jit = nb.njit(cache=True, nogil=True, error_model="numpy")
@@ -45,9 +46,9 @@ def solved(z, noise, every, hz, t, overlap, stretch, with_glide):
 
     `t` (M,) are times since the first frame, s; `noise` (P,) is the power of z from noise alone. Returns a flag whether
     any is heard; which (P,); Δf1/f1, ΔB, 1σ of the first, by the scatter among partials alone too, and of the other; how
-    far their scatter is their own; how likely the glide is a drift; the glide's parts (2, 2); the loudest partial over
-    its noise, dB; and of each that is heard (Q,) its deviation, phase at the first frame, amplitude there and decay
-    (1/s; 0 without a glide).
+    far their scatter is their own and how far they disagree; how likely the glide is a drift; the glide's parts (K, 2);
+    the loudest partial over its noise, dB; and of each that is heard (Q,) its deviation, phase at the first frame,
+    amplitude there and decay (1/s; 0 without a glide).
     """
     power = powers(z)
     good, alive = heard(power, noise)
@@ -55,11 +56,13 @@ def solved(z, noise, every, hz, t, overlap, stretch, with_glide):
     power, alive, hz, noise = power[where], alive[where], hz[where], noise[where]
     none = np.zeros(len(where))
     if len(where) == 0:
-        pitch = (0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
+        pitch = (0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
         return False, where, pitch, np.zeros((2, 2)), 0.0, none, none, none, none
     weight = np.where(alive, 1 / (noise.reshape(-1, 1) / (2 * power + 1e-30) + 1e-7), 0.0)
     angle = np.angle(z[where])
-    best, parts, phase, weight, persistence, shared = fitted(angle, t, weight, hz, alive, overlap, with_glide)
+    best, parts, phase, weight, persistence, bent, doubt = fitted(
+        angle, power, t, weight, hz, alive, overlap, with_glide
+    )
     _, slope, variance, _, offset, residual = best
     left = (weight * residual**2).sum(axis=1) / np.maximum(alive.sum(axis=1) - 2, 1)
     full = 2 * np.pi * hz
@@ -68,14 +71,17 @@ def solved(z, noise, every, hz, t, overlap, stretch, with_glide):
     variance = variance * np.maximum(left, 1.0) * overlap * still / full**2
     faint, fades = faint_and_fading(power, alive, noise)
     decay, amplitude = decays(t, power, alive) if with_glide else (none, none)
-    some, shift, bend, sigma, turn, own = _joined(every[where], relative, variance, faint, fades, stretch)
-    among, sigma = sigma, np.hypot(sigma, shared * np.sqrt(overlap * still))
+    some, shift, bend, sigma, turn, own, disagree = _joined(
+        every[where], relative, variance, faint, fades, stretch
+    )
+    among = sigma * persistence
+    sigma = np.hypot(np.hypot(sigma, bent * np.sqrt(overlap * still)) * persistence, doubt)
     slow = _slow(t, phase, weight, hz, overlap * persistence**2) if parts[0, 1] > 0 else 0.0
     loudest = 0.0
     for j in range(len(where)):
         loudest = max(loudest, power[j].max() / noise[j])
     return (
-        some, where, (shift, bend, sigma * persistence, among * persistence, turn, own, slow), parts,
+        some, where, (shift, bend, sigma, among, turn, own, disagree, slow), parts,
         10 * np.log10(loudest), relative, offset, amplitude, decay,
     )  # fmt: skip
 
@@ -91,18 +97,18 @@ def _stiller(left, certain, alive):
 
 @_jit
 def _joined(n, relative, variance, faint, fades, stretch):
-    """Robust regression of the partials' deviations on f1 and B: whether any is usable, Δf1/f1, ΔB, 1σ of both, and how
-    far their scatter is their own."""
+    """Robust regression of the partials' deviations on f1 and B: whether any is usable, Δf1/f1, ΔB, 1σ of both, how far
+    their scatter is their own, and how far they disagree."""
     q = (n * n / (1 + stretch * n * n) - 1 / (1 + stretch)) / 2
     ok = np.flatnonzero(np.isfinite(relative) & np.isfinite(variance) & (np.abs(relative) < FURTHEST))
     if len(ok) == 0:
-        return False, 0.0, 0.0, 0.0, 0.0, 0.0
+        return False, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
     if len(ok) == 1:
         k = ok[0]
-        return True, relative[k], 0.0, np.sqrt(variance[k] + ONE_PARTIAL**2), 1.0, 0.0
+        return True, relative[k], 0.0, np.sqrt(variance[k] + ONE_PARTIAL**2), 1.0, 0.0, 0.0
     free = len(ok) >= STRETCHABLE
     told = join(q[ok], relative[ok], variance[ok], faint[ok], fades[ok], free, PRIOR if free else FIRM_PRIOR)
-    return True, told[0], told[1], told[2], told[3], told[4]
+    return True, told[0], told[1], told[2], told[3], told[4], told[5]
 
 
 @_jit

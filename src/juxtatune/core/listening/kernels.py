@@ -21,7 +21,7 @@ MUCH_WORSE = 3.0  # times, by which partials scatter more than those of them tha
 @_jit
 def join(q, relative, variance, faint, fading, free, prior):
     """Robust regression of deviations on (1, q) with scatter beyond their variance: (level, bend, σ of each, how far
-    their scatter is their own).
+    their scatter is their own, how far they disagree at all).
 
     What disturbs the partials moves all of them alike, as beating does, or each the more the fainter it is (`faint`, at
     least 1), as what sounds beside them does: both count by how likely they are (Bayesian model averaging). Partials
@@ -43,7 +43,7 @@ def join(q, relative, variance, faint, fading, free, prior):
     level, bend, spread, turn = _mixed(real, loud, disturbed)
     # where what one or two partials say is another's, the rest agree by far better than all do
     own = disagree / (1 + (loud[5] / (MUCH_WORSE * alike[5] + 1e-12)) ** 4)
-    return level, bend, max(spread, disturbed[2]) * (1 + REAL_UNSURE * real), turn, own
+    return level, bend, max(spread, disturbed[2]) * (1 + REAL_UNSURE * real), turn, own, disagree
 
 
 @_jit

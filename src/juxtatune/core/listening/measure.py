@@ -9,7 +9,7 @@ import numpy as np
 from juxtatune.core.listening.assign import nearest_note, place_pitch
 from juxtatune.core.listening.beginning import began, out_of_quiet
 from juxtatune.core.listening.confirm import Candidate, rather
-from juxtatune.core.listening.drift import at_mean, drifting
+from juxtatune.core.listening.drift import at_mean, slowly
 from juxtatune.core.listening.ending import find_end
 from juxtatune.core.listening.instead import above
 from juxtatune.core.listening.partials import USUAL_STRETCH, Fit, fit_pluck, partial_hz
@@ -74,10 +74,10 @@ def read(
         return _unread(c, end, targets, LOST)
     onset, fit, glides = fitted
     # what rings along bends a reading as a drift does, and can be taken away
-    drift = drifting(fit, until - onset) if not ringing else 0.0
-    if drift < NEARLY_ALL:
+    slow = slowly(fit, until - onset) if not ringing else 0.0
+    if slow < NEARLY_ALL:
         fit = surest(x, rate, fit, onset, until, ringing, c.tone.f1)
-    settled = fit if drift == 0 else at_mean(x, rate, fit, drift, onset, until)
+    settled = fit if slow == 0 else at_mean(x, rate, fit, slow, onset, until)
     glide = None
     if not c.first and until - onset >= ATTACK_TO + 0.01:
         # what other fits say of a pluck heard as it is holds for its glide too

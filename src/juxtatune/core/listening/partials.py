@@ -39,7 +39,7 @@ class Fit:
     f1: float
     stretch: float
     stretch_sigma: float
-    glide: F  # (2, 2): sizes (relative, at `origin`) and times (s) of its parts; a time of 0 is none
+    glide: F  # (K, 2): sizes (relative, at `origin`) and times (s) of its parts; a time of 0 is none
     sigma_cents: float
     among_cents: float  # 1σ from the scatter among its partials alone, without the glide's
     origin: float
@@ -50,6 +50,7 @@ class Fit:
     decay: F
     snr: float
     own_scatter: float  # 0 to 1: how far its partials disagree of themselves, as a real guitar's do
+    disagree: float = 0.0  # 0 to 1: how far they do at all, whatever the cause
     slow: float = 0.0  # 0 to 1: how likely its glide is a drift
 
     def mean_glide_cents(self, a: float, b: float) -> float:
@@ -163,11 +164,11 @@ def solve(d: Demodulated, f1: float, stretch: float, with_glide: bool) -> Fit | 
     )
     if not some:
         return None
-    shift, bend, sigma, among, turn, own_scatter, slow = pitch
+    shift, bend, sigma, among, turn, own_scatter, disagree, slow = pitch
     new_stretch = min(max(stretch + bend, 0.0), MOST_STRETCH)
     hz = d.hz[where]
     return Fit(
         f1 * (1 + shift), new_stretch, turn, parts,
         sigma * CENTS, among * CENTS, origin,
-        d.n[where], hz * (1 + relative), amplitude, offset + 2 * np.pi * hz * origin, decay, snr, own_scatter, slow,
+        d.n[where], hz * (1 + relative), amplitude, offset + 2 * np.pi * hz * origin, decay, snr, own_scatter, disagree, slow,
     )  # fmt: skip

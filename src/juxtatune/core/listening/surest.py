@@ -51,7 +51,7 @@ def _reconsidered(x: Samples, rate: float, fit: Fit, start: float, end: float) -
 
     Fits that are nearly as sure as the surest count too, so that chance does not choose between them.
     """
-    if fit.sigma_cents < UNSURE:
+    if fit.among_cents < UNSURE:
         return fit
     others = [
         other
@@ -71,7 +71,10 @@ def _reconsidered(x: Samples, rate: float, fit: Fit, start: float, end: float) -
     share = (sigma.min() / sigma) ** NEARLY
     off = np.array([np.log(f.f1 / best.f1) for f in every])
     scatter = fit.own_scatter / _beyond(fit, best.among_cents)
-    return replace(best, f1=best.f1 * float(np.exp(share @ off / share.sum())), own_scatter=scatter)
+    steady = best is not fit and best.glide[0, 1] == 0
+    claim = float(np.hypot(best.sigma_cents, MEAN * above)) if steady else best.sigma_cents
+    f1 = best.f1 * float(np.exp(share @ off / share.sum()))
+    return replace(best, f1=f1, sigma_cents=claim, own_scatter=scatter)
 
 
 def _with_and_without_glide(

@@ -79,7 +79,7 @@ def pair(t, level, hz):
     columns = np.empty((len(TIMES), len(t)))
     for k in range(len(TIMES)):
         columns[k] = bend(t, TIMES[k])
-    square, reach, _ = _normal(columns, level, hz)
+    square, reach, _ = normal(columns, level, hz)
     out, most = np.zeros((2, 2)), 0.0
     for a in range(len(TIMES)):
         for b in range(a + APART, len(TIMES)):
@@ -100,7 +100,7 @@ def nearer(t, level, hz, parts):
     """The parts led to the least squares near them (Gauss and Newton); zeros where one of them would rise."""
     parts = parts.copy()
     for _ in range(STEPS):
-        square, reach, _ = _normal(_columns(t, parts), level, hz)
+        square, reach, _ = normal(_columns(t, parts), level, hz)
         found = np.linalg.solve(square + _prior(parts), reach)
         moved = 0.0
         for k in range(2):
@@ -129,10 +129,10 @@ def shape(t, parts):
 def shared(t, weight, hz, parts):
     """1σ that an error of the glide, of its sizes and times, adds to all slopes alike, relative."""
     some = np.count_nonzero(parts[:, 1] > 0)
-    if some == 0:
+    if some == 0 or some > 2:  # the times of more are known otherwise
         return 0.0
     parts = parts[:some]
-    square, _, pull = _normal(_columns(t, parts), levelled(t, weight, weight), hz)
+    square, _, pull = normal(_columns(t, parts), levelled(t, weight, weight), hz)
     return np.sqrt(max(pull @ np.linalg.solve(square + _prior(parts), pull), 0.0)) / (2 * np.pi)
 
 
@@ -158,7 +158,7 @@ def _prior(parts):
 
 
 @_jit
-def _normal(columns, level, hz):
+def normal(columns, level, hz):
     """The normal equations of columns (C, M) that all partials share, beyond a line each: (C, C), (C,), and by how much
     each moves the slopes of all, relative (C,)."""
     total, spread, weight, away, along = level

@@ -1,0 +1,129 @@
+"""Which course a pitch takes after the pick: a glide of one time, of two, or one that the string's own energy leads.
+
+Compiled, as what it calls. Phases, powers and weights are (P, M), times `t` (M,) in s; a glide is rows (K, 2) of
+(size, relative; time, s), those of time 0 none.
+"""
+
+from __future__ import annotations
+
+import numba as nb
+import numpy as np
+
+from juxtatune.core.listening.glides import (
+    CENTS,
+    ROUNDS,
+    STILL,
+    STRAY,
+    TAUS,
+    best_time,
+    moved_cents,
+    persistence,
+    reweighed,
+    settled,
+    slopes,
+    unwrapped,
+)
+from juxtatune.core.listening.tension import led
+from juxtatune.core.listening.twofold import bend, levelled, nearer, pair, shape, shared
+
+_jit = nb.njit(cache=True, nogil=True, error_model="numpy")
+EARNED = 8.0  # independent frames a glide must be worth: two parameters
+TOGETHER, LEAST = 0.3, 0.05  # of what is left, a course that all partials share: then one time is not all
+USUALLY = 3.0  # is left of a partial, in its noise, where it goes its own way
+TWICE = 8.0  # as many independent frames another course must be worth
+LEAST_FALL = 1e-4  # relative
+# times the noise of the phases, or so much of what one time leaves, may be left where a string's energy leads all of them
+EXPLAINED, MOSTLY = 400.0, 0.1
+QUIETEST = 1e-4  # of the noise that is heard
+ANOTHER = 0.25  # of what is left by then, such a course: it falls otherwise
+EXTRAPOLATED = 0.3  # of what a string's energy moves a reading by: that is not sure
+
+
+@_jit
+def fitted(angle, power, t, weight, hz, alive, overlap, with_glide):
+    """The lines through all phases, with a glide where it earns its place: what `slopes` returns, the glide's parts
+    (K, 2), the phases joined up, the weights that what is left asks for, how much 1σ grows because that persists, and
+    the 1σ that the glide adds to all slopes alike, relative: by the noise of the phases, and whatever that is.
+
+    `overlap` is how many frames there are to an independent one.
+    """
+    phase = unwrapped(angle, t, weight, hz, with_glide)
+    parts, noise, doubt = np.zeros((2, 2)), 0.0, 0.0
+    best = slopes(t, phase, weight, hz, bend(t, 0.0))
+    if with_glide:
+        frames = max(alive.sum(), 1) / overlap
+        tau = best_time(TAUS, t, phase, weight, hz)
+        if not _worth(slopes(t, phase, weight, hz, bend(t, tau))[0], best[0], EARNED, frames):
+            tau = 0.0
+        plain = weight
+        best, tau, weight = settled(t, phase, plain, hz, alive, tau)
+        parts[0, 0], parts[0, 1] = best[3], tau
+        if tau > 0 and best[3] > LEAST_FALL:
+            best, parts, weight, doubt = _otherwise(
+                t, phase, power, plain, weight, hz, alive, best, parts, frames
+            )
+        noise = shared(t, weight, hz, parts)
+    lasting = persistence(best[5], weight, int(np.ceil(2 * overlap)))
+    return best, parts, phase, weight, lasting, noise, doubt
+
+
+@_jit
+def _worth(less, more, count, frames):
+    """Whether a fit that leaves `less` than another does says so much more as `count` of all independent frames."""
+    return more / max(less, 1e-30) >= 1 + count / frames
+
+
+@_jit
+def _otherwise(t, phase, power, plain, weight, hz, alive, once, parts, frames):
+    """The fit with a glide of two times or one that the string's own energy leads, its parts and its weights, where that
+    leaves far less than the one of `once` does; and what is unsure of such a course, as 1σ of all slopes, relative."""
+    level, noise = levelled(t, phase, weight), max(once[0] / frames, QUIETEST)
+    fit, found, energy = once, parts, False
+    # what noise leaves hides such a course, and what partials do each by itself is none
+    left = (plain * once[5] ** 2).sum() / alive.sum()
+    most = max(EXPLAINED, MOSTLY * left)
+    if _common(once[5], weight, hz) > max(TOGETHER * left / (left + USUALLY), LEAST):
+        two = pair(t, level, hz)
+        if two[0, 1] > 0:
+            fit, found = slopes(t, phase, weight, hz, shape(t, two)), two
+    own = led(t, power, alive, level, hz, noise)
+    if len(own) > 0:
+        by_own = slopes(t, phase, weight, hz, shape(t, own))
+        if by_own[0] < fit[0] and (plain * by_own[5] ** 2).sum() < most * alive.sum():
+            fit, found, energy = by_own, own, True
+    if not _worth(fit[0], once[0], TWICE, frames):
+        said = min(max((once[0] / max(fit[0], 1e-30) - 1) * frames / 2 - TWICE / 4, -50.0), 50.0)
+        unsure = moved_cents(fit, once, hz, weight) / CENTS / (1 + np.exp(-said))
+        return once, parts, weight, unsure
+    for _ in range(ROUNDS):
+        weight = reweighed(fit[5], plain, alive, STRAY)
+        level, noise = levelled(t, phase, weight), max(fit[0] / frames, QUIETEST)
+        again = led(t, power, alive, level, hz, noise) if energy else nearer(t, level, hz, found)
+        if len(again) > 0 and again[0, 1] > 0:
+            found = again
+        before, fit = fit, slopes(t, phase, weight, hz, shape(t, found))
+        if moved_cents(fit, before, hz, weight) < STILL:
+            break
+    found[:, 0] *= fit[3] / found[:, 0].sum()
+    moved = moved_cents(fit, once, hz, weight) / CENTS
+    if _common(fit[5], weight, hz) > ANOTHER:
+        return fit, found, weight, moved
+    return fit, found, weight, EXTRAPOLATED * moved if energy else 0.0
+
+
+@_jit
+def _common(residual, weight, hz):
+    """How far what is left (P, M) is a course that all partials share, beyond chance, 0 to 1."""
+    count = len(hz)
+    if count < 2:
+        return 0.0
+    every = shares = 0.0
+    for i in range(residual.shape[1]):
+        along = strength = 0.0
+        for j in range(len(hz)):
+            w = weight[j, i]
+            along += w * hz[j] * residual[j, i]
+            strength += w * hz[j] ** 2
+            every += w * residual[j, i] ** 2
+        shares += along**2 / max(strength, 1e-30)
+    return (count * shares / max(every, 1e-30) - 1) / (count - 1)
