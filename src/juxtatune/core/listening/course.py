@@ -30,6 +30,7 @@ _jit = nb.njit(cache=True, nogil=True, error_model="numpy")
 EARNED = 8.0  # independent frames a glide must be worth: two parameters
 TOGETHER, LEAST = 0.3, 0.05  # of what is left, a course that all partials share: then one time is not all
 USUALLY = 3.0  # is left of a partial, in its noise, where it goes its own way
+FASTEST = 0.1  # s: no string's energy is gone sooner
 TWICE = 8.0  # as many independent frames another course must be worth
 LEAST_FALL = 1e-4  # relative
 # times the noise of the phases, or so much of what one time leaves, may be left where a string's energy leads all of them
@@ -86,7 +87,7 @@ def _otherwise(t, phase, power, plain, weight, hz, alive, once, parts, frames):
         two = pair(t, level, hz)
         if two[0, 1] > 0:
             fit, found = slopes(t, phase, weight, hz, shape(t, two)), two
-    own = led(t, power, alive, level, hz, noise)
+    own = led(t, power, alive, level, hz, noise) if parts[0, 1] > FASTEST else parts[:0]
     if len(own) > 0:
         by_own = slopes(t, phase, weight, hz, shape(t, own))
         if by_own[0] < fit[0] and (plain * by_own[5] ** 2).sum() < most * alive.sum():

@@ -21,7 +21,10 @@ FROM_S, TO_S, LEAST_S = 0.25, 1.75, 0.75  # after the onset: what the mean is ta
 UNCERTAIN, UNCERTAIN_END = 0.15, 0.07
 DISAGREE = 0.25  # from where partials do not tell of one tension
 LOUD = 0.05  # of the loudest partial's power, that holds a string's energy
-SLOWER, BEYOND = 1.2, 0.4  # times its energy's: from there a glide is no tension's, and that much further surely none
+SLOWER, BEYOND = (
+    1.2,
+    0.4,
+)  # times its energy's: from there a glide is no tension's, and that much further surely none
 LEAST_DECAY = 0.1  # 1/s
 TURNED = 10.0  # cents: a string that moves so far is being turned, and where it ends counts
 
