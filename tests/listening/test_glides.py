@@ -10,8 +10,10 @@ import numpy as np
 import pytest
 import scipy.optimize
 from benchmarks.sounds import hz
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
-from juxtatune.core.listening import glides, twofold
+from juxtatune.core.listening import glides, tension, twofold
 from juxtatune.core.listening.analyse import analyse
 from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.music.catalogue import parse_tuning
@@ -94,6 +96,40 @@ def test_a_string_is_led_to_where_its_energy_ends(seconds, usual, most) -> None:
         assert reading.attack_cents - reading.cents == pytest.approx(attack, abs=most)
     assert np.median(errors) < usual and max(errors) < most
     assert np.median(left) > 5 * usual
+
+
+@given(seed=st.integers(0, 10**6), steep=st.floats(0.5, 300.0), noise=st.floats(1e-4, 10.0))
+@settings(max_examples=60, deadline=None)
+def test_whatever_the_partials_do_energy_asks_for_no_glide_that_rises(seed, steep, noise) -> None:
+    rng, t = np.random.default_rng(seed), np.arange(40) * 0.02
+    freqs, decay = 110.0 * np.arange(1, 7), rng.uniform(-3.0, steep, 6)[:, None]
+    power = np.maximum(np.exp(-2 * decay * t) * rng.lognormal(size=(6, 40)), 1e-30)
+    phase = rng.normal(0, noise, (6, 40)).cumsum(axis=1)
+    level = twofold.levelled(t, phase, np.full((6, 40), 1e3))
+    parts = tension.led(t, power, rng.random((6, 40)) < 0.9, level, freqs, noise)
+    assert np.isfinite(parts).all() and (parts > 0).all()
+
+
+def test_energy_that_leads_a_glide_is_found_as_well_as_by_scipy() -> None:
+    """A course that two partials lead, of which one is heard four times too faint."""
+    rng, t = np.random.default_rng(2), np.arange(80) * 0.02
+    freqs, decay = 110.0 * np.arange(1, 6), np.array([0.5, 0.8, 1.5, 2.5, 4.0])
+    power = np.exp(-2 * decay[:, None] * t) * np.array([[1.0], [0.5], [0.25], [0.1], [0.1]])
+    truth = [(0.003, 1.0), (0.002, 1 / 3.0)]
+    phase = np.outer(2 * np.pi * freqs, falling(t, truth)) + rng.normal(0, 1e-3, (5, 80))
+    level = twofold.levelled(t, phase, np.full((5, 80), 1e6))
+    parts = tension.led(t, power, np.ones((5, 80), bool), level, freqs, 1.0)
+
+    def left(course):
+        rest = phase - np.outer(2 * np.pi * freqs, course)
+        lines = np.polynomial.polynomial.polyfit(t, rest.T, 1)
+        return (rest - np.polynomial.polynomial.polyval(t, lines)).ravel()
+
+    every = tension.energies(t, power, np.ones((5, 80), bool))
+    columns = np.array([left(np.zeros(80)) - left(falling(t, [(1.0, tau)])) for tau in every[:, 1]]).T
+    _, best = scipy.optimize.nnls(columns, left(np.zeros(80)))
+    assert np.linalg.norm(left(falling(t, parts))) < 1.05 * best
+    assert falling(t, parts) == pytest.approx(falling(t, truth), rel=0.15)
 
 
 def test_two_times_are_found_where_two_are_and_their_least_squares_is_that_of_scipy() -> None:

@@ -32,8 +32,9 @@ TOGETHER, LEAST = 0.3, 0.05  # of what is left, a course that all partials share
 USUALLY = 3.0  # is left of a partial, in its noise, where it goes its own way
 FASTEST = 0.1  # s: no string's energy is gone sooner
 TWICE = 8.0  # as many independent frames another course must be worth
-LEAST_FALL = 1e-4  # relative
-# times the noise of the phases, or so much of what one time leaves, may be left where a string's energy leads all of them
+LEAST_FALL = 1e-4  # relative, a sixth of a cent: of less nothing more is asked
+# what may be left where energy leads all partials: times their noise, or of what one time leaves. A real guitar's, which
+# go their own ways, leave 1600 times and more
 EXPLAINED, MOSTLY = 400.0, 0.1
 QUIETEST = 1e-4  # of the noise that is heard
 ANOTHER = 0.25  # of what is left by then, such a course: it falls otherwise
@@ -78,24 +79,11 @@ def _worth(less, more, count, frames):
 def _otherwise(t, phase, power, plain, weight, hz, alive, once, parts, frames):
     """The fit with a glide of two times or one that the string's own energy leads, its parts and its weights, where that
     leaves far less than the one of `once` does; and what is unsure of such a course, as 1σ of all slopes, relative."""
-    level, noise = levelled(t, phase, weight), max(once[0] / frames, QUIETEST)
-    fit, found, energy = once, parts, False
-    # what noise leaves hides such a course, and what partials do each by itself is none
-    left = (plain * once[5] ** 2).sum() / alive.sum()
-    most = max(EXPLAINED, MOSTLY * left)
-    if _common(once[5], weight, hz) > max(TOGETHER * left / (left + USUALLY), LEAST):
-        two = pair(t, level, hz)
-        if two[0, 1] > 0:
-            fit, found = slopes(t, phase, weight, hz, shape(t, two)), two
-    own = led(t, power, alive, level, hz, noise) if parts[0, 1] > FASTEST else parts[:0]
-    if len(own) > 0:
-        by_own = slopes(t, phase, weight, hz, shape(t, own))
-        if by_own[0] < fit[0] and (plain * by_own[5] ** 2).sum() < most * alive.sum():
-            fit, found, energy = by_own, own, True
+    fit, found, energy = _likeliest(t, phase, power, plain, weight, hz, alive, once, parts, frames)
     if not _worth(fit[0], once[0], TWICE, frames):
-        said = min(max((once[0] / max(fit[0], 1e-30) - 1) * frames / 2 - TWICE / 4, -50.0), 50.0)
-        unsure = moved_cents(fit, once, hz, weight) / CENTS / (1 + np.exp(-said))
-        return once, parts, weight, unsure
+        # how likely it is all the same
+        odds = min((once[0] / max(fit[0], 1e-30) - 1) * frames / 2 - TWICE / 4, 50.0)
+        return once, parts, weight, moved_cents(fit, once, hz, weight) / CENTS / (1 + np.exp(-odds))
     for _ in range(ROUNDS):
         weight = reweighed(fit[5], plain, alive, STRAY)
         level, noise = levelled(t, phase, weight), max(fit[0] / frames, QUIETEST)
@@ -110,6 +98,27 @@ def _otherwise(t, phase, power, plain, weight, hz, alive, once, parts, frames):
     if _common(fit[5], weight, hz) > ANOTHER:
         return fit, found, weight, moved
     return fit, found, weight, EXTRAPOLATED * moved if energy else 0.0
+
+
+@_jit
+def _likeliest(t, phase, power, plain, weight, hz, alive, once, parts, frames):
+    """Of a glide of one time (`once`, its `parts`), of two and one that energy leads the fit that leaves least, its
+    parts, and whether energy leads it."""
+    level, noise = levelled(t, phase, weight), max(once[0] / frames, QUIETEST)
+    fit, found, energy = once, parts, False
+    left = (plain * once[5] ** 2).sum() / alive.sum()
+    # what noise leaves hides such a course, and what partials do each by itself is none
+    if _common(once[5], weight, hz) > max(TOGETHER * left / (left + USUALLY), LEAST):
+        two = pair(t, level, hz)
+        if two[0, 1] > 0:
+            fit, found = slopes(t, phase, weight, hz, shape(t, two)), two
+    own = led(t, power, alive, level, hz, noise) if parts[0, 1] > FASTEST else parts[:0]
+    if len(own) > 0:
+        by_own = slopes(t, phase, weight, hz, shape(t, own))
+        explained = (plain * by_own[5] ** 2).sum() < max(EXPLAINED, MOSTLY * left) * alive.sum()
+        if by_own[0] < fit[0] and explained:
+            fit, found, energy = by_own, own, True
+    return fit, found, energy
 
 
 @_jit

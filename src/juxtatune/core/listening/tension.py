@@ -13,6 +13,10 @@ from juxtatune.core.listening.twofold import bend, normal
 
 _jit = nb.njit(cache=True, nogil=True, error_model="numpy", fastmath={"reassoc", "nsz", "contract"})
 PARTIALS = 14  # that hold a string's energy
+ABOVE = np.array(
+    [[0.05, 0.04], [0.05, 0.015]]
+)  # usual energy, relative, of partials that are not heard, and its times, s
+FURTHEST = 3.0  # ln of how far a partial's power may lie above what is heard of it
 SLOWEST, FASTEST = 0.15, 60.0  # 1/s: between them partials die away
 UNEVEN = (
     1.0  # relative 1σ of how much energy a partial of some power holds: a pickup hears some more than others
@@ -32,48 +36,59 @@ def led(t, power, alive, level, hz, noise):
     if not every > 0:
         return parts[:0]
     square, reach = square / noise, reach / noise
-    known = np.full(len(parts), 1 / (UNEVEN * every) ** 2)
+    known = 1 / (UNEVEN * every) ** 2
     for k in range(len(parts)):
-        square[k, k] += known[k]
-        reach[k] += known[k] * every
-    some = np.arange(len(parts))
+        square[k, k] += known
+        reach[k] += known * every
+    some, sizes = _positive(square, reach)
+    out = parts[some]
+    out[:, 0] *= sizes
+    return out
+
+
+@_jit
+def _positive(square, reach):
+    """Which unknowns of these normal equations are more than nothing (K,), and what they are: others are left out."""
+    some = np.arange(len(reach))
     while len(some) > 0:
         held = np.empty((len(some), len(some)))
         for a in range(len(some)):
-            for b in range(len(some)):
-                held[a, b] = square[some[a], some[b]]
+            held[a] = square[some[a]][some]
         found = np.linalg.solve(held, reach[some])
         if found.min() > 0:
-            out = parts[some]
-            out[:, 0] *= found
-            return out
+            return some, found
         some = some[found > 0]
-    return parts[:0]
+    return some, reach[:0]
 
 
 @_jit
 def energies(t, power, alive):
-    """What each of the low partials holds at the first frame, and the time (s) in which that falls (K, 2)."""
+    """What each partial holds at the first frame, relative, and the time (s) in which that falls (K, 2)."""
     count = min(len(power), PARTIALS)
-    out = np.empty((count + 2, 2))
-    out[count] = 0.0, 0.04
-    out[count + 1] = 0.0, 0.015
+    out = np.empty((count + len(ABOVE), 2))
     for j in range(count):
-        total = mean_t = mean_level = 0.0
-        for i in range(len(t)):
-            if alive[j, i]:
-                total += power[j, i]
-                mean_t += power[j, i] * t[i]
-                mean_level += power[j, i] * np.log(power[j, i])
-        mean_t /= total
-        mean_level /= total
-        along, across = 1e-9, 0.0
-        for i in range(len(t)):
-            if alive[j, i]:
-                along += power[j, i] * (t[i] - mean_t) ** 2
-                across += power[j, i] * (t[i] - mean_t) * (np.log(power[j, i]) - mean_level)
-        fall = min(max(-across / along, 2 * SLOWEST), 2 * FASTEST)
-        out[j, 0], out[j, 1] = np.exp(mean_level + fall * mean_t), 1 / fall
-    out[:, 0] /= out[:, 0].sum()
-    out[count:, 0] = 0.05
+        out[j] = _falling(t, power[j], alive[j])
+    out[:count, 0] /= out[:count, 0].sum()
+    out[count:] = ABOVE
     return out
+
+
+@_jit
+def _falling(t, power, alive):
+    """The power (M,) of one partial at time 0 and the time (s) in which it falls, by a line through its logarithm."""
+    total = mean_t = mean_level = 0.0
+    for i in range(len(t)):
+        if alive[i]:
+            total += power[i]
+            mean_t += power[i] * t[i]
+            mean_level += power[i] * np.log(power[i])
+    mean_t /= total
+    mean_level /= total
+    along, across = 1e-9, 0.0
+    for i in range(len(t)):
+        if alive[i]:
+            along += power[i] * (t[i] - mean_t) ** 2
+            across += power[i] * (t[i] - mean_t) * (np.log(power[i]) - mean_level)
+    fall = min(max(-across / along, 2 * SLOWEST), 2 * FASTEST)
+    first = min(mean_level + fall * mean_t, np.log(power.max()) + FURTHEST)
+    return np.array([np.exp(first), 1 / fall])
