@@ -72,7 +72,7 @@ def tone(r, f1, rate, seconds, beating, falls=ONE_TIME):
 
 def tense(r, f1, rate, seconds, _):
     """The same of a string that is sharp by its energy, as its tension is (Tolonen, Välimäki and Karjalainen 2000): low
-    partials keep it so for seconds, and f1 is its mean pitch from 0.25 to 1.75 s."""
+    partials keep it so for seconds, and f1 is where that ends."""
     t = np.arange(int(seconds * rate)) / rate
     stiff, pick = 10 ** r.uniform(-5, -3.8), r.uniform(0.08, 0.3)
     n = np.arange(1, int(min(60, 9000 / f1)) + 1)
@@ -206,6 +206,7 @@ KINDS = {
     "beating": lambda r: run(r, beating=1.0),
     "two times": lambda r: run(r, sound=partial(tone, falls=TWO_TIMES)),
     "tension": lambda r: run(r, length=2.4, sound=tense),
+    "tension cut": lambda r: run(r, length=0.5, sound=tense),
     "noise 10 dB": lambda r: add_noise(r, run(r), 10),
     "pink 10 dB": lambda r: coloured(r, run(r), 10, 0.5),
     "brown 10 dB": lambda r: coloured(r, run(r), 10, 1.0),

@@ -85,6 +85,7 @@ def read(
     if glide is not None:
         # of a drift its mean is read and not its end
         glide -= 1200 * float(np.log2(settled.f1 / fit.f1))
+    # of a drift its end has a period, its mean has none: the reading lies between the two
     own = replace(settled, f1=settled.f1 * 2 ** (own_pitch_cents(settled) / 1200))
     claim = own.sigma_cents * cut_short(until - onset, own.own_scatter)
     return _reading(c, replace(own, sigma_cents=claim), onset, end, glide, targets)
