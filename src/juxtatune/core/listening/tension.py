@@ -13,14 +13,12 @@ from juxtatune.core.listening.twofold import bend, normal
 
 _jit = nb.njit(cache=True, nogil=True, error_model="numpy", fastmath={"reassoc", "nsz", "contract"})
 PARTIALS = 14  # that hold a string's energy
-ABOVE = np.array(
-    [[0.05, 0.04], [0.05, 0.015]]
-)  # usual energy, relative, of partials that are not heard, and its times, s
+# usual energy, relative, of partials that are not heard, and its times, s
+ABOVE = np.array([[0.05, 0.04], [0.05, 0.015]])
 FURTHEST = 3.0  # ln of how far a partial's power may lie above what is heard of it
 SLOWEST, FASTEST = 0.15, 60.0  # 1/s: between them partials die away
-UNEVEN = (
-    1.0  # relative 1σ of how much energy a partial of some power holds: a pickup hears some more than others
-)
+UNEVEN = 1.0  # relative 1σ of the energy of partials of one power: a pickup hears some more than others
+ALIKE = 1e-9  # by which partials that fall alike differ all the same
 
 
 @_jit
@@ -38,7 +36,7 @@ def led(t, power, alive, level, hz, noise):
     square, reach = square / noise, reach / noise
     known = 1 / (UNEVEN * every) ** 2
     for k in range(len(parts)):
-        square[k, k] += known
+        square[k, k] = square[k, k] * (1 + ALIKE) + known
         reach[k] += known * every
     some, sizes = _positive(square, reach)
     out = parts[some]

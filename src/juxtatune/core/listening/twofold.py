@@ -15,10 +15,8 @@ TIMES = np.geomspace(0.012, 0.4, 12)  # tried in pairs, s
 APART = 2  # steps between the two of a pair, at least
 SHORTEST, LONGEST = 0.008, 0.5  # s
 STEPS, FURTHEST = 6, 0.4  # towards the least squares, and of the logarithm of a time in one of them
-USUAL_SIZE, USUAL_LOG = (
-    0.012,
-    0.7,
-)  # what is known of a glide and of the logarithm of its time before it is heard
+# what is known of a glide and of the logarithm of its time before it is heard
+USUAL_SIZE, USUAL_LOG = 0.012, 0.7
 
 
 @_jit
