@@ -35,9 +35,10 @@ def test_a_slow_sinking_is_read_at_its_mean_and_says_how_much_it_moves() -> None
     assert pluck.attack_cents == pytest.approx(attack, abs=0.3)
 
 
-def test_a_pitch_that_a_hand_or_a_neck_lowers_evenly_is_not_led_further() -> None:
+@pytest.mark.parametrize("way", [-1, 1])
+def test_a_pitch_that_a_hand_or_a_neck_moves_evenly_is_not_led_further(way: int) -> None:
     t = np.arange(3 * RATE) / RATE
-    course = np.clip(-3 * (t - 0.3), -6, 0)
+    course = way * np.clip(3 * (t - 0.3), 0, 6)
     mean = course[(t > 0.25) & (t < 1.75)].mean()
     assert read(course).cents == pytest.approx(mean, abs=1.2)
 

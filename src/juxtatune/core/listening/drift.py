@@ -21,10 +21,8 @@ FROM_S, TO_S, LEAST_S = 0.25, 1.75, 0.75  # after the onset: what the mean is ta
 UNCERTAIN, UNCERTAIN_END = 0.15, 0.07
 DISAGREE = 0.25  # from where partials do not tell of one tension
 LOUD = 0.05  # of the loudest partial's power, that holds a string's energy
-SLOWER, BEYOND = (
-    1.2,
-    0.4,
-)  # times its energy's: from there a glide is no tension's, and that much further surely none
+# times its energy's: from there a glide is no tension's, and that much further surely none
+SLOWER, BEYOND = 1.2, 0.4
 LEAST_DECAY = 0.1  # 1/s
 TURNED = 10.0  # cents: a string that moves so far is being turned, and where it ends counts
 
@@ -35,7 +33,9 @@ def slowly(fit: Fit, lasts: float) -> float:
 
 
 def _no_tension(fit: Fit) -> float:
-    """How far its glide is none of a string's tension: 0 to 1."""
+    """How far its glide is none of a string's tension, which falls, and as its energy does: 0 to 1."""
+    if fit.glide[:, 0].sum() < 0:
+        return 1.0
     loud = fit.amplitude**2 >= LOUD * fit.amplitude.max() ** 2
     held = 1 / (2 * max(float(fit.decay[loud].min()), LEAST_DECAY))
     falls = float(np.average(fit.glide[:, 1], weights=np.abs(fit.glide[:, 0]) + 1e-12))
