@@ -42,11 +42,13 @@ def picked_again(
     since: float = 0.0,
     least: float = LEAST_JUMP,
     over: bool = False,
+    bright: bool = False,
 ) -> Tone | None:
     """The tone whose partials jump together at an onset; None for none.
 
     `since` is when it began to ring (s), if that is known; `least` is how far its partials must jump. `over`: another
-    tone begins there, which may be all that disturbs this one.
+    tone begins there, which may be all that disturbs this one. `bright`: so many of its high partials are new that the
+    low ones may be far softer than before.
     """
     begin = int((onset + 0.018) * rate)
     length = int(min(LOOK_S, max(following - 0.005 - onset - 0.018, 0.1)) * rate)
@@ -55,11 +57,17 @@ def picked_again(
     tone = likeliest(new_peaks(x[begin : begin + length], None, rate), proposing=PROPOSING)
     if tone is None or tone.score < (RICH_SCORE if tone.rich else LEAST_SCORE):
         return None
-    return tone if _jumps(x, rate, tone, (since, onset, following), least, over) else None
+    return tone if _jumps(x, rate, tone, (since, onset, following), least, over, bright) else None
 
 
 def _jumps(
-    x: Samples, rate: float, tone: Tone, times: tuple[float, float, float], least: float, over: bool
+    x: Samples,
+    rate: float,
+    tone: Tone,
+    times: tuple[float, float, float],
+    least: float,
+    over: bool,
+    bright: bool,
 ) -> bool:
     """True when a tone does not just ring on at an onset, but is picked again.
 
@@ -75,7 +83,7 @@ def _jumps(
     if begin + size > len(x):
         return False
     jump, most, rise = (float(v[0]) for v in _jump(x, rate, hz, np.array([last]), size, begin - last))
-    if not rise > (DAMPED_OVER if over else DAMPED) or jump < STEADY_JUMP_RISING:
+    if (not rise > (DAMPED_OVER if over else DAMPED) and not bright) or jump < STEADY_JUMP_RISING:
         return False
     around = [(onset + 0.05, min(following, onset + LOOK_AROUND_S))]
     if since > 0:

@@ -12,6 +12,7 @@ from juxtatune.core.listening.pluck import Reading, Targets
 
 Mask = NDArray[np.bool_]
 FAR_DB = 19.0  # this far below the loud plucks nothing is the player's
+LACKING_DB = 26.0  # but the one string that the loud ones lack
 ODD_DB = 12.0  # as far as this only what lies on a string near its target
 GAP_DB = 4.0  # an empty stretch of levels this wide may part two players
 OTHER_DB = 12.0  # a player is no softer than this
@@ -40,7 +41,7 @@ def without_bleed(found: list[Candidate], targets: Targets) -> list[Candidate]:
     on_string = np.array([s is not None for s in strings])
     sure = np.array([c.tone.rich and c.tone.score > SURE for c in found])
     level = level - _loud(level, sure & (on_string | (targets.tuning is None)), on_string)
-    keep = level > -FAR_DB
+    keep = (level > -FAR_DB) | ((level > -LACKING_DB) & _lacking(level > -FAR_DB, strings, sure, targets))
     if targets.tuning is not None:
         keep &= (level > -ODD_DB) | on_string
     if np.sum(level > -ALIKE_DB) <= FEW:
@@ -104,9 +105,18 @@ def _another_player(
     few = len(members) <= len(targets.tuning.pitches)
     if few and own >= 0.5 * len(members):
         return none
-    lacking = len(loud - {None}) >= 0.5 * len(targets.tuning.pitches)
-    once = [s is not None and s not in loud and members.count(s) == 1 for s in strings]
-    return quiet & ~(lacking & sure & np.array(once))
+    return quiet & ~_lacking(~quiet, strings, sure, targets)
+
+
+def _lacking(loud: Mask, strings: list[int | None], sure: Mask, targets: Targets) -> Mask:
+    """Marks the strings that most of the others, which are loud, lack: heard well, and once."""
+    if targets.tuning is None:
+        return np.zeros(len(loud), bool)
+    has = {s for s, is_loud in zip(strings, loud, strict=True) if is_loud}
+    soft = [s for s, is_loud in zip(strings, loud, strict=True) if not is_loud]
+    lacking = len(has - {None}) >= 0.5 * len(targets.tuning.pitches)
+    once = [s is not None and s not in has and soft.count(s) == 1 for s in strings]
+    return lacking & sure & np.array(once)
 
 
 def _of_a_band(level: NDArray[np.floating], strings: list[int | None]) -> Mask:

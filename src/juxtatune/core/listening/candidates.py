@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from juxtatune.core.listening.again import LEAST_JUMP, LEAST_JUMP_RISING, picked_again
-from juxtatune.core.listening.confirm import BETTER, Candidate, hear, is_multiple
+from juxtatune.core.listening.confirm import BETTER, BRIGHT, Candidate, hear, is_multiple
 from juxtatune.core.listening.lasting import comes_and_goes, decays, of_the_mains, sounds, vanishes
 from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.source import Samples
@@ -149,7 +149,8 @@ def _again(x: Samples, rate: float, c: Candidate, following: float, before: Cand
     least = LEAST_JUMP_RISING if c.tone.explained > RISING else LEAST_JUMP
     if c.onset - since > 1.0 and _fresh(c):
         return True
-    return picked_again(x, rate, c.onset, following, since, least) is not None
+    bright = c.tone.explained > BRIGHT
+    return picked_again(x, rate, c.onset, following, since, least, bright=bright) is not None
 
 
 def _fresh(c: Candidate) -> bool:

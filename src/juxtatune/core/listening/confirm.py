@@ -20,6 +20,7 @@ LEAST_LOUD = 0.15  # where it carries most of the power
 NEW, AUDIBLE, FILLS = 0.1, 0.02, 0.75  # in weight and in parts of the power
 SURE_SCORE = 0.75  # above it a tone of new partials is not doubted
 CLEARER = 0.3  # in score: so it is picked again itself, and not its octave
+BRIGHT = 6.0  # in weight of new partials: no swelling, and hardly a drum, brings as much
 LEAST_SHARE = 0.5  # of the power of what is new: so what jumps is not just the band under it
 BETTER = 0.1  # in score: so another octave is heard when other strings are taken away
 NEAR = 0.75  # semitones from a string's target
@@ -74,7 +75,7 @@ def hear(
     peaks = new_peaks(after, before, rate)
     total = candidates(peaks) if len(peaks) >= 2 else []
     best = _preferred(total, targets) if total else None
-    again, heard = None, best is not None and _is_string(best, targets)
+    again, heard = None, best is not None and (_is_string(best, targets) or _brighter(best, ringing))
     if best is None or not heard or (best.score < SURE_SCORE and ringing):
         again = picked_again(x, rate, onset, following, over=heard)
         if again is not None and (best is None or not heard or _takes_over(again, best, ringing)):
@@ -88,8 +89,14 @@ def hear(
         best = _distorted_together(best, total, targets, ringing)
     others = [t.score for t in total if abs(12 * np.log2(t.f1 / best.f1)) > 1.0]
     rang = again is None and _rang(best, ringing[-1:])
-    level = _power(after, rate, best.f1) if rang else _own_power(best, ringing[-1:])
+    own = _own_power(best, ringing[-1:])
+    level = max(own, _power(after, rate, best.f1)) if rang else own
     return Begun(Candidate(onset, best, max(others, default=0.0), level, opening), True)
+
+
+def _brighter(tone: Tone, ringing: tuple[float, ...]) -> bool:
+    """Whether a string that rings is picked again, softer and nearer to its end: high partials are new, low ones are not."""
+    return _rang(tone, ringing[-1:]) and tone.score > LEAST_SCORE and tone.explained > BRIGHT
 
 
 def _power(part: Samples, rate: float, f1: float) -> float:

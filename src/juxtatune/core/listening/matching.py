@@ -12,9 +12,13 @@ _jit = nb.njit(cache=True, nogil=True, error_model="numpy")
 COMMON_STRETCH, MOST_STRETCH = 3e-4, 1e-3  # largest inharmonicity coefficients B that are looked for, in turn
 # partials matched first, and then: a stiff string's 25th lies where an unstretched 27th would
 LOW, MORE, MOST_NUMBER = 7, (14, 30, 60), 60
+UNSURE = 0.2  # of the resolution
+KNOWN_SHARE, KNOWN_REACH = 0.1, 0.08  # how far sharp (of the greatest stretch, of f1) once some tell of it
 TOP = 10  # partials whose absence counts
 STIFFER = 0.02  # by which a stiff string must score better than a common one
+HOPELESS = 0.3  # what scores so much less than the best is not looked at as another string
 BEST = 24  # tones kept
+HIGHER = 0.06  # in weight, what a peak an octave higher says less of where the fundamental is
 TRACE, LITTLE = 100.0, 10.0  # in power
 HIGHEST_RAISE = 8  # times the pitch
 OUT_OF_TUNE = 0.003  # of a pitch: five cents
@@ -32,7 +36,10 @@ def match(hz, weight, resolution, tone, stiffest, most, number):
     f1, stretch = tone
     highest = (most + 1) * f1 * np.sqrt((1 + stretch * (most + 1) ** 2) / (1 + stretch))
     nearest = np.empty(np.searchsorted(hz, highest))
-    _nearest(hz, resolution, f1, stretch, stiffest, nearest)
+    known = most > MORE[0]
+    share = KNOWN_SHARE if known else 1.0 if stretch == 0.0 else 0.3
+    room = share, (KNOWN_REACH if known else 0.25) * f1
+    _nearest(hz, resolution, tone, stiffest, room, nearest)
     number[:] = 0
     last, owner = 0, -1
     for k in range(len(nearest)):
@@ -48,11 +55,12 @@ def match(hz, weight, resolution, tone, stiffest, most, number):
 
 
 @_jit
-def _nearest(hz, resolution, f1, stretch, stiffest, nearest):
+def _nearest(hz, resolution, tone, stiffest, room, nearest):
     """The number of the partial next to each peak, below 0 where it does not lie upon it; no branches, so that the
-    processor takes several at once."""
-    half, reach, widest, sharpest = 0.35 * resolution, 0.006 * f1, 0.2 * f1, 0.25 * f1
-    share = 1.0 if stretch == 0.0 else 0.3
+    processor takes several at once. `room`: what share of the greatest stretch it may be sharp by, and how many Hz."""
+    f1, stretch = tone
+    half, reach, widest = 0.35 * resolution, 0.006 * f1, 0.2 * f1
+    share, sharpest = room
     per_f1, p, q = 1 / f1, 1 / (1 + stretch), stretch / (1 + stretch)
     for k in range(len(nearest)):
         n = hz[k] * per_f1
@@ -64,8 +72,11 @@ def _nearest(hz, resolution, f1, stretch, stiffest, nearest):
 
 
 @_jit
-def refine(hz, weight, number, f1, stiffest):
-    """Weighted least squares of (f_n / n)² = f0² (1 + B n²), linear in f0² and f0² B. Returns (f1, B)."""
+def refine(hz, weight, number, f1, stiffest, unsure=0.0):
+    """Weighted least squares of (f_n / n)² = f0² (1 + B n²), linear in f0² and f0² B. Returns (f1, B).
+
+    `unsure` (Hz): how far a peak may lie off its partial, so that a few low ones say little against a B that is usual.
+    """
     s0 = s1 = s2 = y0 = y1 = 0.0
     count = 0
     for k in range(len(hz)):
@@ -83,6 +94,9 @@ def refine(hz, weight, number, f1, stiffest):
         count += 1
     if count == 0 or s0 <= 0:
         return f1, 0.0
+    if stiffest == 0.0:
+        return np.sqrt(y0 / s0), 0.0
+    s2 += 4 * unsure**2 / (y0 / s0) / (0.5 * stiffest) ** 2
     det = s0 * s2 - s1 * s1
     if count >= 3 and det > 1e-12 * s0 * s2:
         p = (y0 * s2 - y1 * s1) / det
@@ -99,26 +113,34 @@ def score(hz, weight, power, resolution, f1, number):
     A string of common stiffness first: where any is allowed, stray peaks are taken for partials.
     """
     common = begin(hz, weight, resolution, f1, COMMON_STRETCH, number)
-    most = begin(hz, weight, resolution, f1, MOST_STRETCH, number)
-    return _go_on(hz, weight, power, resolution, common, most, number)
+    usual = _score(hz, weight, power, resolution, common, COMMON_STRETCH, number)
+    return _go_on(hz, weight, power, resolution, usual, common[0], number)
 
 
 @_jit
 def begin(hz, weight, resolution, f1, stiffest, number):
     """(f1, B) by the low partials alone."""
     match(hz, weight, resolution, (f1, 0.0), stiffest, LOW, number)
-    return refine(hz, weight, number, f1, stiffest)
+    return refine(hz, weight, number, f1, stiffest, UNSURE * resolution)
 
 
 @_jit
-def _go_on(hz, weight, power, resolution, common, most, number):
-    """From both beginnings to the better score."""
-    value, refined, stretch = _score(hz, weight, power, resolution, common, COMMON_STRETCH, number)
-    stiff = np.zeros(len(hz), np.int64)
-    other, refined_stiff, stretch_stiff = _score(hz, weight, power, resolution, most, MOST_STRETCH, stiff)
-    if other > value + STIFFER:
-        number[:] = stiff
-        return other, refined_stiff, stretch_stiff
+def _go_on(hz, weight, power, resolution, usual, begun, number):
+    """What a tone (score, f1, B) of common stretch gives way to where that scores better: one that is stiffer, or has no
+    stretch at all, as distortion makes it. `begun` (Hz): f1 by the low partials."""
+    value, refined, stretch = usual
+    least, other = value + STIFFER, np.zeros(len(hz), np.int64)
+    most = begin(hz, weight, resolution, begun, MOST_STRETCH, other)
+    stiff = _score(hz, weight, power, resolution, most, MOST_STRETCH, other)
+    if stiff[0] > least:
+        number[:] = other
+        value, refined, stretch = stiff
+        least = value
+    flat = begin(hz, weight, resolution, begun, 0.0, other)
+    harmonic = _score(hz, weight, power, resolution, flat, 0.0, other)
+    if harmonic[0] > least:
+        number[:] = other
+        return harmonic
     return value, refined, stretch
 
 
@@ -186,8 +208,8 @@ def _in_skirt(hz, power, number, k, reach):
 
 @_jit
 def proposed(hz, weight, strongest, numbers, lowest, highest):
-    """Fundamentals (Hz, rising) that the strongest peaks propose, as the first so many partials each."""
-    peaks = np.argsort(-weight, kind="mergesort")[:strongest]
+    """Fundamentals (Hz, rising) that the strongest peaks propose, the low ones rather, as the first so many partials each."""
+    peaks = np.argsort(HIGHER * np.log2(hz) - weight, kind="mergesort")[:strongest]
     out, count = np.empty(len(peaks) * numbers), 0
     for k in peaks:
         for n in range(1, numbers + 1):
@@ -204,19 +226,7 @@ def best_tones(hz, weight, power, resolution, proposals):
     Each is moved up to the octave, twelfth or double octave that carries all but a trace of its power: a lower string
     that rings along lends a strong tone the partials between; no picked string lacks them so.
     """
-    scores, refined, bends = np.empty(len(proposals)), np.empty(len(proposals)), np.empty(len(proposals))
-    matched = np.zeros((len(proposals), len(hz)), np.int64)
-    begun = np.empty((len(proposals), 4))
-    for k in range(len(proposals)):
-        common = begin(hz, weight, resolution, proposals[k], COMMON_STRETCH, matched[k])
-        most = begin(hz, weight, resolution, proposals[k], MOST_STRETCH, matched[k])
-        begun[k] = common[0], common[1], most[0], most[1]
-        same = _same_row(begun, k)
-        if same < k:  # what begins alike ends alike
-            scores[k], refined[k], bends[k] = scores[same], refined[same], bends[same]
-            matched[k] = matched[same]
-        else:
-            scores[k], refined[k], bends[k] = _go_on(hz, weight, power, resolution, common, most, matched[k])
+    scores, refined, bends, matched = _scored(hz, weight, power, resolution, proposals)
     count = kept = 0
     found, place = np.empty(BEST), np.empty(BEST)
     f1, stretch, value, carried = np.empty(BEST), np.empty(BEST), np.empty(BEST), np.empty(BEST)
@@ -243,11 +253,39 @@ def best_tones(hz, weight, power, resolution, proposals):
 
 
 @_jit
+def _scored(hz, weight, power, resolution, proposals):
+    """The score, f1, B and partial numbers (K, peaks) of every proposal."""
+    scores, refined, bends = np.empty(len(proposals)), np.empty(len(proposals)), np.empty(len(proposals))
+    matched = np.zeros((len(proposals), len(hz)), np.int64)
+    begun, first = np.empty((len(proposals), 2)), np.empty(len(proposals), np.int64)
+    for k in range(len(proposals)):
+        common = begin(hz, weight, resolution, proposals[k], COMMON_STRETCH, matched[k])
+        begun[k] = common
+        first[k] = _same_row(begun, k)
+        if first[k] == k:
+            scores[k], refined[k], bends[k] = _score(
+                hz, weight, power, resolution, common, COMMON_STRETCH, matched[k]
+            )
+        else:  # what begins alike ends alike
+            scores[k] = scores[first[k]]
+    best = scores.max() if len(scores) > 0 else 0.0
+    for k in range(len(proposals)):
+        if first[k] == k and scores[k] > best - HOPELESS:
+            usual = scores[k], refined[k], bends[k]
+            scores[k], refined[k], bends[k] = _go_on(
+                hz, weight, power, resolution, usual, begun[k, 0], matched[k]
+            )
+        elif first[k] < k:
+            scores[k], refined[k], bends[k] = scores[first[k]], refined[first[k]], bends[first[k]]
+            matched[k] = matched[first[k]]
+    return scores, refined, bends, matched
+
+
+@_jit
 def _same_row(rows, k):
     """The first row that equals row k, which may be itself."""
-    a, b, c, d = rows[k]
     for j in range(k):
-        if rows[j, 0] == a and rows[j, 1] == b and rows[j, 2] == c and rows[j, 3] == d:
+        if rows[j, 0] == rows[k, 0] and rows[j, 1] == rows[k, 1]:
             return j
     return k
 

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.fft import rfft
 
+from juxtatune.core.listening.matching import HIGHER
 from juxtatune.core.listening.project import hann
 from juxtatune.core.listening.source import Samples
 
@@ -96,7 +97,7 @@ def new_peaks(after: Samples, before: Samples | None, rate: float, keep: int = 4
 
 @_jit
 def _weighed(power: F, old: F, at: NDArray[np.int64], floor: F, keep: int) -> tuple[F, F, F]:
-    """Peaks between bins, their weights and levels (dB): the heaviest, at most `keep`."""
+    """Peaks between bins, their weights and levels (dB): the heaviest, the low ones rather, at most `keep`."""
     level, weight = np.empty(len(at)), np.empty(len(at))
     for j, k in enumerate(at):
         beside = max(old[k - 1], old[k], old[k + 1]) if len(old) > 0 else 0.0
@@ -106,7 +107,9 @@ def _weighed(power: F, old: F, at: NDArray[np.int64], floor: F, keep: int) -> tu
     weight = np.minimum(np.maximum(np.minimum(weight, RANGE_DB + level - loudest), 0.0), RANGE_DB) / RANGE_DB
     chosen = np.flatnonzero(weight > 0)
     if len(chosen) > keep:
-        chosen = np.sort(chosen[np.argsort(-weight[chosen], kind="mergesort")[:keep]])
+        # of a bright low string a hundred partials stand out, and the first few say the most
+        rank = HIGHER * np.log2(at[chosen]) - weight[chosen]
+        chosen = np.sort(chosen[np.argsort(rank, kind="mergesort")[:keep]])
     return between_bins(power, at[chosen]), weight[chosen], level[chosen]
 
 
