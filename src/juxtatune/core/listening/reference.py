@@ -1,8 +1,9 @@
 """How far a whole recording lies from A4 = 440, between −50 and +50 cents.
 
 Peaks of many long frames are folded onto one semitone. Only roots count: a peak that is a whole multiple
-of a lower one, or a just third or seventh above one, is left out, since those lie beside the tempered ones. The fold is a
-circle, so its mean is circular (Mardia 1972), sharpened about its mode.
+of a lower one, or a just third or seventh above one, is left out, since those lie beside the tempered ones, and a third partial of
+a root that is not heard is taken for what it is. The fold is a circle, so its mean is circular (Mardia 1972), sharpened
+about its mode.
 """
 
 from __future__ import annotations
@@ -19,7 +20,8 @@ from juxtatune.core.listening.source import Samples
 
 FRAME_S, HOP_S = 0.37, 0.06
 SINCE = 2  # frames back: tones that last so long are asked
-STEADY_CENTS = 3.0  # what moves by more from frame to frame says little
+LED = 1.5  # times what a tone moved since the frame before, it has still before it
+STEADY_CENTS = 1.5  # what moves by more from frame to frame says little
 LEAST_TONES = 4
 # drums have one to three notes that agree, in a third of all frames, or more that hardly do; music more, nearly all the time
 OFTEN, LEAST_NOTES, MOSTLY = 0.55, 3.3, 0.75
@@ -30,6 +32,11 @@ LOW_HZ, HIGH_HZ = 60.0, 1000.0
 LEAST_FRAMES, HUM_OFTEN, HUM_FALLS = 16, (0.45, 0.55), (1.3, 1.7)
 # between partials of a root that is not heard itself; tempered intervals lie further off
 JUST, JUST_CENTS = np.array([5 / 4, 5 / 3, 5 / 2, 7 / 5, 7 / 4, 7 / 3, 7 / 2]), 5.0
+# a tone so many times another is the third, sixth or twelfth partial of a root that is not heard itself, surely so from the
+# nearer distance and the greater share of its level on; a fifth above one it may be
+THIRD = np.array([3 / 5, 3 / 7, 6 / 7, 6 / 5, 12 / 5, 12 / 7])
+THIRD_CENTS, THIRD_HEARD, MAY_BE = (2.0, 5.0), (0.03, 0.2), 0.2
+FIFTH = 0.0235  # semitones by which such a partial, a little stretched, is sharp of a tempered note
 F = NDArray[np.float64]
 
 
@@ -98,12 +105,12 @@ def _left_of(level: F, frames: int) -> float:
     if often <= HUM_OFTEN[0]:
         return 1.0
     falls = float(np.quantile(level, 0.8) / np.quantile(level, 0.2))
-    return max(1 - _between(often, *HUM_OFTEN), _between(falls, *HUM_FALLS))
+    return float(max(1 - _between(often, *HUM_OFTEN), _between(falls, *HUM_FALLS)))
 
 
-def _between(value: float, low: float, high: float) -> float:
+def _between(value: F | float, low: float, high: float) -> F:
     """0 up to `low`, 1 from `high` on."""
-    return min(max((value - low) / (high - low), 0.0), 1.0)
+    return np.clip((value - low) / (high - low), 0.0, 1.0)
 
 
 def _distinct(frames: list[tuple[F, F]]) -> int:
@@ -123,11 +130,12 @@ def _roots(frames: list[tuple[F, F]]) -> tuple[F, F, NDArray[np.int64]]:
     weights: list[float] = []
     notes: list[int] = []
     for (before, _), (hz, level) in zip(frames, frames[SINCE:], strict=False):
+        third = _third_partials(hz, level)
         for k in range(len(hz)):
             moved = min(1200 * np.log2(hz[k] / before), key=abs, default=np.inf)
             if abs(moved) < 6 and not _is_partial(hz, level, k):
-                # a tone that glides down from its attack has as much before it as it came since the last frame
-                pitch = 69 + 12 * np.log2(hz[k] / 440) + moved / 100
+                # a tone that glides down from its attack has more before it
+                pitch = 69 + 12 * np.log2(hz[k] / 440) + LED * moved / 100 - third[k] * FIFTH
                 cents.append(100 * (pitch - round(pitch)))
                 notes.append(round(pitch))
                 weights.append(level[k] * min(1.0, hz[k] / 200) * np.exp(-((moved / STEADY_CENTS) ** 2)))
@@ -161,6 +169,20 @@ def _is_partial(hz: F, level: F, k: int) -> bool:
         if 2 <= n <= 12 and abs(1200 * np.log2(ratio / n)) < 25 and level[j] > 0.05 * level[k]:
             return True
     return False
+
+
+def _third_partials(hz: F, level: F) -> F:
+    """How likely (0 to 1) each peak is to be the third, sixth or twelfth partial of a root that is not heard."""
+    if len(hz) == 0:
+        return hz
+    times, louder = hz[:, None] / hz[None, :], level[None, :] / level[:, None]
+    near = np.max([_near(times, t) for t in THIRD], axis=0)
+    near = np.maximum(near, MAY_BE * _near(times, 3 / 2))
+    return np.asarray(np.max(near * _between(louder, *THIRD_HEARD), axis=1))
+
+
+def _near(times: F, to: float) -> F:
+    return 1 - _between(np.abs(1200 * np.log2(times / to)), *THIRD_CENTS)
 
 
 def _common(cents: F, weight: F, note: NDArray[np.int64]) -> tuple[float, NDArray[np.int64]]:

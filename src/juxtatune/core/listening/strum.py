@@ -11,6 +11,7 @@ from dataclasses import dataclass, replace
 from itertools import permutations
 
 import numpy as np
+from scipy.fft import irfft, rfft, rfftfreq
 
 from juxtatune.core.listening.detect import onsets
 from juxtatune.core.listening.frames import to_working_rate
@@ -33,6 +34,7 @@ CLEARER = 2.0  # log odds: where two looks differ by more than that, one must be
 WANDERS = 4.0  # cents: where they differ by more, neither is better
 LONGEST_S, LEAST_S = 2.4, 0.66  # of sound: in less the pencil finds nothing
 SILENT = 1e-6
+RUMBLE_HZ = 24.0  # what lies below no string makes: an offset, wind, a stage
 REAL, ALL_REAL = 0.1, 0.16  # cents of scatter, of two thirds of a real guitar's strings
 FEWEST = 3  # strings that say so
 DEFINED = 0.9  # cents: the pitch of such a string is defined no better
@@ -55,6 +57,7 @@ def read_strum(samples: Samples, rate: float, targets: Targets) -> list[StrumRea
     """A reading for every string of the tuning, highest number first."""
     assert targets.tuning is not None
     x, working = to_working_rate(samples, rate)
+    x = _without_rumble(x, working)
     strings = list(targets.tuning.strings)
     goals = {s: targets.target_hz(s) for s in strings}
     before = beforehand(x, working)
@@ -69,6 +72,13 @@ def read_strum(samples: Samples, rate: float, targets: Targets) -> list[StrumRea
         problem = "damped too soon: let the strum ring for a second" if heard else "no strings are heard"
         return [StrumReading(s, None, None, 0.0, problem=problem) for s in strings]
     return [_report(s, settled, goals, targets) for s in strings]
+
+
+def _without_rumble(x: Samples, rate: float) -> Samples:
+    if len(x) == 0:
+        return x
+    times = RUMBLE_HZ / np.maximum(rfftfreq(len(x), 1 / rate), 1e-3)
+    return np.asarray(irfft(rfft(x) / (1 + times**8), len(x)))
 
 
 def _as_named(
