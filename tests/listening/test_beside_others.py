@@ -93,7 +93,7 @@ def test_a_sample_that_goes_over_into_its_loop_is_not_picked_again() -> None:
     assert [h.string for h in heard] == [1]
 
 
-@pytest.mark.parametrize(("count", "seed"), [(40, 1), (60, 0)])
+@pytest.mark.parametrize(("count", "seed"), [(30, 2), (40, 1), (40, 5), (60, 0)])
 def test_a_string_that_carries_the_power_is_heard_among_many_soft_tones(count, seed) -> None:
     r = np.random.default_rng(seed)
     string = sounds.string_tone(r, 83.5, RATE, 2.2, 6e-5, 3, 0.1, position=0.25)
@@ -120,6 +120,9 @@ def test_the_one_string_that_the_loud_ones_lack_is_the_players() -> None:
     last = candidate(11.0, 332.0, -13.5)
     heard = sorted([*loud, *band, last], key=lambda c: c.onset)
     assert without_bleed(heard, STANDARD) == [*loud, last]
+    softest, other = candidate(11.0, 332.0, -23.0), candidate(11.0, 196.5, -23.0)
+    assert without_bleed([*loud, softest], STANDARD) == [*loud, softest]
+    assert without_bleed([*loud, other], STANDARD) == loud
 
 
 def test_a_band_that_plays_a_strings_note_softly_is_no_player() -> None:

@@ -137,6 +137,15 @@ def test_hum_that_is_switched_on_is_no_string() -> None:
     assert analyse(samples, 48000, STANDARD) == [] and analyse(samples, 48000, Targets()) == []
 
 
+def test_neither_an_offset_nor_a_stages_rumble_moves_a_strum() -> None:
+    samples, _ = room.strum(np.random.default_rng(5))
+    t = np.arange(len(samples)) / 48000
+    under = 0.1 + 0.3 * np.sin(2 * np.pi * 3.1 * t) + 0.1 * np.sin(2 * np.pi * 11.7 * t)
+    plain, over = (read_strum(x, 48000, STANDARD) for x in (samples, samples + under))
+    assert all(r.cents is not None for r in plain)
+    assert [r.cents for r in over] == pytest.approx([r.cents for r in plain], abs=0.01)
+
+
 @pytest.mark.parametrize("kind", ["drums", "hum"])
 def test_drums_or_hum_alone_give_no_reference(kind) -> None:
     rng = np.random.default_rng(28)

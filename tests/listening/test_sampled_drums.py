@@ -50,7 +50,7 @@ def test_heads_with_the_modes_of_a_membrane_pluck_no_string(seed, modes) -> None
     assert analyse(x, RATE, Targets()) == []
 
 
-@pytest.mark.parametrize("seed", [0, 1])
+@pytest.mark.parametrize("seed", [0, 3])
 def test_toms_heard_live_pluck_no_string(seed) -> None:
     x = sounds.toms(np.random.default_rng(seed), RATE, sounds.LOADED)
     listener = Listener(Targets(parse_tuning("standard")))

@@ -8,13 +8,14 @@ import numpy as np
 
 from juxtatune.core.listening.assign import nearest_note, place_pitch
 from juxtatune.core.listening.beginning import began, out_of_quiet
+from juxtatune.core.listening.briefly import as_usual
 from juxtatune.core.listening.confirm import Candidate, rather
 from juxtatune.core.listening.drift import at_mean, slowly
 from juxtatune.core.listening.ending import find_end
 from juxtatune.core.listening.instead import above
 from juxtatune.core.listening.partials import USUAL_STRETCH, Fit, fit_pluck, partial_hz
 from juxtatune.core.listening.period import own_pitch_cents
-from juxtatune.core.listening.pluck import Reading, Targets, cut_short
+from juxtatune.core.listening.pluck import Reading, Targets
 from juxtatune.core.listening.source import Samples
 from juxtatune.core.listening.strums.alone import alone
 from juxtatune.core.listening.surest import LONGEST_APART, UNSURE_APART, surest
@@ -78,17 +79,18 @@ def read(
     if slow < NEARLY_ALL:
         fit = surest(x, rate, fit, onset, until, ringing, c.tone.f1)
     settled = fit if slow == 0 else at_mean(x, rate, fit, slow, onset, until)
+    phases_cents = settled.sigma_cents
+    settled = as_usual(settled, onset, until)
     glide = None
     if not c.first and until - onset >= ATTACK_TO + 0.01:
         # what other fits say of a pluck heard as it is holds for its glide too
         glide = _glide(fit if pluck.sound is x else glides, onset, bool(ringing))
     if glide is not None:
-        # of a drift its mean is read and not its end
+        # of a drift its mean is read and not its end, and of a short note perhaps a usual one
         glide -= 1200 * float(np.log2(settled.f1 / fit.f1))
     # of a drift its end has a period, its mean has none: the reading lies between the two
     own = replace(settled, f1=settled.f1 * 2 ** (own_pitch_cents(settled) / 1200))
-    claim = own.sigma_cents * cut_short(until - onset, own.own_scatter)
-    return _reading(c, replace(own, sigma_cents=claim), onset, end, glide, targets)
+    return _reading(c, own, onset, end, glide, targets, phases_cents)
 
 
 def _pluck(x: Samples, rate: float, c: Candidate, until: float, ringing: tuple[float, ...]) -> Pluck:
@@ -144,7 +146,13 @@ def _db(power: float) -> float:
 
 
 def _reading(
-    c: Candidate, fit: Fit, onset: float, end: float, glide: float | None, targets: Targets
+    c: Candidate,
+    fit: Fit,
+    onset: float,
+    end: float,
+    glide: float | None,
+    targets: Targets,
+    phases_cents: float,
 ) -> Reading:
     """The reading of a fit; `glide` is how far above it the pitch is in the attack (cents)."""
     pitch = targets.reference.pitch(fit.f1)
@@ -163,5 +171,5 @@ def _reading(
         target_hz=targets.reference.hz(target.pitch) if target is not None else None,
         note=note, cents=cents, sigma_cents=fit.sigma_cents, attack_cents=attack,
         confidence=float(right * place.certainty), level_db=_db(c.level), also=place.also, problem=place.problem,
-        stretch=fit.stretch, stretch_sigma=fit.stretch_sigma, heard=float(right), own_scatter=fit.own_scatter,
+        stretch=fit.stretch, stretch_sigma=fit.stretch_sigma, heard=float(right), phases_cents=phases_cents,
     )  # fmt: skip

@@ -86,15 +86,13 @@ class Reading:
     stretch_sigma: float | None = None
     damping: Damping | None = None
     heard: float = 1.0
-    own_scatter: float = 0.0  # 0 to 1: how far its partials disagree of themselves, as a real guitar's do
+    phases_cents: float | None = None  # 1σ by its own phases alone, of a note however long
 
     @property
     def vague_cents(self) -> float | None:
         """How vague its pitch is: 1σ, and more where it is so short that a drum, too, may be so sure for a moment."""
-        if self.sigma_cents is None:
-            return None
-        lasts = self.end - self.start
-        return self.sigma_cents * cut_short(lasts, 1.0) / cut_short(lasts, self.own_scatter)
+        sigma = self.sigma_cents if self.phases_cents is None else self.phases_cents
+        return None if sigma is None else sigma * cut_short(self.end - self.start, 1.0)
 
 
 def cut_short(lasts: float, own_scatter: float) -> float:
