@@ -300,7 +300,7 @@ def strum(rng, rate=48000, tuning=None, spread=45.0, seconds=2.8, level=0.12):
     return x, truth
 
 
-def recording(rng, cents, rate=44100, seconds=14.0, with_drums=True):
+def recording(rng, cents, rate=44100, seconds=14.0, with_drums=True, tone=string_tone):
     """Riffs and chords of a guitar and a bass off A4 = 440 by `cents`, drums over them."""
     x = np.zeros(int(seconds * rate) + 4 * rate)
     root = int(rng.integers(38, 46))
@@ -317,7 +317,7 @@ def recording(rng, cents, rate=44100, seconds=14.0, with_drums=True):
             notes, length = [root + int(rng.choice([0, 3, 5, 7, 10, 12, 15]))], beat * rng.uniform(0.6, 1.3)
         for pitch in notes:
             own = cents + rng.normal(0, 0.7)
-            y = string_tone(rng, hz(pitch + own / 100), rate, length, 6e-5, rng.uniform(1, 8), 0.08)
+            y = tone(rng, hz(pitch + own / 100), rate, length, 6e-5, rng.uniform(1, 8), 0.08)
             at = int((t + rng.uniform(0, 0.01)) * rate)
             x[at : at + len(y)] += 0.15 * y
         t, k = t + beat, k + 1

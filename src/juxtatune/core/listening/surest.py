@@ -9,6 +9,7 @@ import numpy as np
 from juxtatune.core.listening.partials import USUAL_STRETCH, Fit, demodulated, fit_pluck
 from juxtatune.core.listening.source import Samples
 from juxtatune.core.listening.strums.settling import apart
+from juxtatune.core.listening.strums.voting import Settled
 
 UNSURE, AGREE = 0.4, 40.0  # cents
 NEARLY = 8.0  # power by which a less sure fit counts less
@@ -21,6 +22,10 @@ FAR, FURTHER = 2.5, 1.0  # in 1σ and cents: so is what is this far off, however
 SLIPPED = 20.0  # cents from where a tone began: it slipped on to a string that rings
 ASTRAY = 30.0  # cents from where a tone began: whatever a fit says that is lost among other strings
 LOST = 1.5  # cents: among strings that ring, what is less sure says only that one lies near
+FAR_SURER, BEGUN = (
+    20.0,
+    5.0,
+)  # times as sure, and cents from where a tone began: a fit that is elsewhere has slipped
 OWN = 2.5  # times as unsure as the fit is another reading where the partials disagree of themselves
 BEYOND = 15.0  # times as sure: such a reading found partials that agree
 # own scatter from where nothing read of what is left was ever so sure, up to so much 1σ, as measured in benchmarks/
@@ -39,11 +44,11 @@ def surest(
     if ringing and fit.sigma_cents > UNSURE:
         if abs(1200 * np.log2(fit.f1 / tone)) > SLIPPED:
             fit = replace(fit, sigma_cents=max(fit.sigma_cents, SLIPPED))
-        left = _apart(x, rate, fit, onset, end, ringing, tone)
+        left = _apart(x, rate, fit, onset, end, ringing, tone, tone)
         if left is not fit:
             return left
     fit = _reconsidered(x, rate, fit, onset + 0.002, min(until, onset + 4.0))
-    return _apart(x, rate, fit, onset, end, ringing, fit.f1) if fit.sigma_cents > UNSURE_APART else fit
+    return _apart(x, rate, fit, onset, end, ringing, fit.f1, tone) if fit.sigma_cents > UNSURE_APART else fit
 
 
 def _reconsidered(x: Samples, rate: float, fit: Fit, start: float, end: float) -> Fit:
@@ -105,11 +110,19 @@ def _beyond(fit: Fit, among: float) -> float:
 
 
 def _apart(
-    x: Samples, rate: float, fit: Fit, start: float, end: float, ringing: tuple[float, ...], tone: float
+    x: Samples,
+    rate: float,
+    fit: Fit,
+    start: float,
+    end: float,
+    ringing: tuple[float, ...],
+    tone: float,
+    began: float,
 ) -> Fit:
     """The fit, or what is left near a tone (Hz) when what sounds beside it is taken away, if that is far surer.
 
-    Further off it is another's: a band plays the same notes. Where it is surer by some, both count.
+    Further off it is another's: a band plays the same notes; but not where the tone `began` (Hz), which a vague fit lost.
+    Where it is surer by some, both count.
     """
     own = fit.own_scatter
     if (own > ALL_OWN and fit.sigma_cents < OWN_CENTS) or (
@@ -123,9 +136,11 @@ def _apart(
     if found.sigma > fit.sigma_cents / SURER:
         return fit
     moved = 1200 * np.log2(found.f1 / fit.f1)
-    lost = bool(ringing) and fit.sigma_cents > LOST and abs(1200 * np.log2(found.f1 / tone)) < ASTRAY
+    vague = fit.sigma_cents > LOST
+    lost = vague and bool(ringing) and abs(1200 * np.log2(found.f1 / tone)) < ASTRAY
     if not lost and abs(moved) > min(AGREE, _near(fit.sigma_cents)):
-        return fit
+        surely = vague and found.sigma < fit.sigma_cents / FAR_SURER
+        return _found_again(fit, found) if surely and abs(1200 * np.log2(found.f1 / began)) < BEGUN else fit
     share = min(np.log(fit.sigma_cents / found.sigma / SURER) / np.log(SURELY / SURER), 1.0)
     sigma = np.sqrt(
         share * found.sigma**2 + (1 - share) * fit.sigma_cents**2 + share * (1 - share) * moved**2
@@ -136,6 +151,18 @@ def _apart(
         fit, f1=fit.f1 * 2 ** (share * moved / 1200), stretch=stretch, sigma_cents=float(sigma),
         own_scatter=(1 - share) * fit.own_scatter,
     )  # fmt: skip
+
+
+def _found_again(fit: Fit, found: Settled) -> Fit:
+    """What was found where the fit slipped, and its glide with it."""
+    return replace(
+        fit,
+        f1=found.f1,
+        stretch=found.stretch,
+        sigma_cents=found.sigma,
+        own_scatter=0.0,
+        glide=np.zeros((1, 2)),
+    )
 
 
 def _near(sigma: float) -> float:
