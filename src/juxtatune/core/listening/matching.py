@@ -12,7 +12,7 @@ _jit = nb.njit(cache=True, nogil=True, error_model="numpy")
 COMMON_STRETCH, MOST_STRETCH = 3e-4, 1e-3  # largest inharmonicity coefficients B that are looked for, in turn
 # partials matched first, and then: a stiff string's 25th lies where an unstretched 27th would
 LOW, MORE, MOST_NUMBER = 7, (14, 30, 60), 60
-UNSURE = 0.2  # of the resolution
+UNSURE = 0.2  # of the resolution, by which a peak may lie off its partial
 KNOWN_SHARE, KNOWN_REACH = 0.1, 0.08  # how far sharp (of the greatest stretch, of f1) once some tell of it
 TOP = 10  # partials whose absence counts
 STIFFER = 0.02  # by which a stiff string must score better than a common one

@@ -1,7 +1,7 @@
 """How far a whole recording lies from A4 = 440, between −50 and +50 cents.
 
-Peaks of many long frames are folded onto one semitone. Only roots count: a peak that is a whole multiple
-of a lower one, or a just third or seventh above one, is left out, since those lie beside the tempered ones, and a third partial of
+Peaks of many long frames are folded onto one semitone. Only roots count: a peak that is a whole multiple of a lower
+one, or a just third or seventh above one, is left out, since those lie beside the tempered ones, and a third partial of
 a root that is not heard is taken for what it is. The fold is a circle, so its mean is circular (Mardia 1972), sharpened
 about its mode.
 """

@@ -22,10 +22,8 @@ FAR, FURTHER = 2.5, 1.0  # in 1σ and cents: so is what is this far off, however
 SLIPPED = 20.0  # cents from where a tone began: it slipped on to a string that rings
 ASTRAY = 30.0  # cents from where a tone began: whatever a fit says that is lost among other strings
 LOST = 1.5  # cents: among strings that ring, what is less sure says only that one lies near
-FAR_SURER, BEGUN = (
-    20.0,
-    5.0,
-)  # times as sure, and cents from where a tone began: a fit that is elsewhere has slipped
+# times as sure, and cents from where a tone began: a fit that is elsewhere has slipped
+FAR_SURER, BEGUN = 20.0, 5.0
 OWN = 2.5  # times as unsure as the fit is another reading where the partials disagree of themselves
 BEYOND = 15.0  # times as sure: such a reading found partials that agree
 # own scatter from where nothing read of what is left was ever so sure, up to so much 1σ, as measured in benchmarks/
