@@ -224,9 +224,12 @@ KINDS = {
 }  # fmt: skip
 
 
-def one(job, made=KINDS):
+_made = KINDS  # what the workers inherit: recipes cannot be sent to them
+
+
+def one(job):
     kind, seed = job
-    sound = made[kind](np.random.default_rng([seed, sum(map(ord, kind))]))
+    sound = _made[kind](np.random.default_rng([seed, sum(map(ord, kind))]))
     return kind, matched(sound, analyse(sound.samples, sound.rate, sound.targets))
 
 
@@ -238,15 +241,11 @@ def main() -> None:
     measure(chosen.runs, chosen.kinds)
 
 
-def _job(job):
-    return one(job, _made)
-
-
 def measure(runs: int, kinds=tuple(KINDS), made=KINDS) -> None:
-    global _made  # inherited by the workers: recipes cannot be sent to them
+    global _made
     _made = made
     with Pool(2) as pool:
-        done = pool.map(_job, [(kind, s) for kind in kinds for s in range(runs)], chunksize=1)
+        done = pool.map(one, [(kind, s) for kind in kinds for s in range(runs)], chunksize=1)
     print(f"{'':18}{'cents: median, 95 %, max':>23}  {'attack':>23}  missed extra wrong gross claims")
     for kind in kinds:
         mine = [d[1] for d in done if d[0] == kind]
