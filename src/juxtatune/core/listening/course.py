@@ -23,34 +23,43 @@ from juxtatune.core.listening.glides import (
     slopes,
     unwrapped,
 )
-from juxtatune.core.listening.tension import led
+from juxtatune.core.listening.tension import bent_by_itself, led
 from juxtatune.core.listening.twofold import bend, levelled, nearer, pair, shape, shared
 
 _jit = nb.njit(cache=True, nogil=True, error_model="numpy")
 EARNED = 8.0  # independent frames a glide must be worth: two parameters
 TOGETHER, LEAST = 0.3, 0.05  # of what is left, a course that all partials share: then one time is not all
 USUALLY = 3.0  # is left of a partial, in its noise, where it goes its own way
-FASTEST = 0.1  # s: no string's energy is gone sooner
+SLOW_S, SLOWER_S = (
+    0.3,
+    0.4,
+)  # time of a glide: up to here it is the attack's; from here on a tension's or a drift
+FASTEST = 0.04  # s: no string's energy is gone sooner
 TWICE = 8.0  # as many independent frames another course must be worth
 LEAST_FALL = 1e-4  # relative, a sixth of a cent: of less nothing more is asked
 # what may be left where energy leads all partials: times their noise, or of what one time leaves. A real guitar's, which
 # go their own ways, leave 1600 times and more
-EXPLAINED, MOSTLY = 400.0, 0.1
+EXPLAINED, MOSTLY = 400.0, 0.5
 QUIETEST = 1e-4  # of the noise that is heard
 ANOTHER = 0.25  # of what is left by then, such a course: it falls otherwise
-EXTRAPOLATED = 0.3  # of what a string's energy moves a reading by: that is not sure
+# by how much more than by any other's a partial is bent by its own energy: in a plane by half (Kirchhoff and Carrier's
+# equation, averaged over a period; Legge and Fletcher 1984), whirling by less
+OWN = (0.0, 0.5)
+# of what a string's energy moves a reading by, and of what is left of its glide at the end: that is not sure
+EXTRAPOLATED, UNHEARD = 0.3, 0.25
 
 
 @_jit
 def fitted(angle, power, t, weight, hz, alive, overlap, with_glide):
     """The lines through all phases, with a glide where it earns its place: what `slopes` returns, the glide's parts
-    (K, 2), the phases joined up, the weights that what is left asks for, how much 1σ grows because that persists, and
-    the 1σ that the glide adds to all slopes alike, relative: by the noise of the phases, and whatever that is.
+    (K, 2), the phases joined up, the weights that what is left asks for, how much 1σ grows because that persists,
+    the 1σ that the glide adds to all slopes alike, relative: by the noise of the phases, whatever that is, and by what is
+    not heard of it; and whether the string's own energy leads it.
 
     `overlap` is how many frames there are to an independent one.
     """
     phase = unwrapped(angle, t, weight, hz, with_glide)
-    parts, noise, doubt = np.zeros((2, 2)), 0.0, 0.0
+    parts, noise, doubt, unheard, energy = np.zeros((2, 2)), 0.0, 0.0, 0.0, False
     best = slopes(t, phase, weight, hz, bend(t, 0.0))
     if with_glide:
         frames = max(alive.sum(), 1) / overlap
@@ -61,12 +70,12 @@ def fitted(angle, power, t, weight, hz, alive, overlap, with_glide):
         best, tau, weight = settled(t, phase, plain, hz, alive, tau)
         parts[0, 0], parts[0, 1] = best[3], tau
         if tau > 0 and best[3] > LEAST_FALL:
-            best, parts, weight, doubt = _otherwise(
+            best, parts, weight, doubt, unheard, energy = _otherwise(
                 t, phase, power, plain, weight, hz, alive, best, parts, frames
             )
         noise = shared(t, weight, hz, parts)
     lasting = persistence(best[5], weight, int(np.ceil(2 * overlap)))
-    return best, parts, phase, weight, lasting, noise, doubt
+    return best, parts, phase, weight, lasting, noise, doubt, unheard, energy
 
 
 @_jit
@@ -78,26 +87,41 @@ def _worth(less, more, count, frames):
 @_jit
 def _otherwise(t, phase, power, plain, weight, hz, alive, once, parts, frames):
     """The fit with a glide of two times or one that the string's own energy leads, its parts and its weights, where that
-    leaves far less than the one of `once` does; and what is unsure of such a course, as 1σ of all slopes, relative."""
-    fit, found, energy = _likeliest(t, phase, power, plain, weight, hz, alive, once, parts, frames)
+    leaves far less than the one of `once` does; what is unsure of such a course and of what is not heard of it, as 1σ of all
+    slopes, relative; and whether energy leads it."""
+    fit, found, energy, own = _likeliest(t, phase, power, plain, weight, hz, alive, once, parts, frames)
     if not _worth(fit[0], once[0], TWICE, frames):
         # how likely it is all the same
         odds = min((once[0] / max(fit[0], 1e-30) - 1) * frames / 2 - TWICE / 4, 50.0)
-        return once, parts, weight, moved_cents(fit, once, hz, weight) / CENTS / (1 + np.exp(-odds))
+        doubt = moved_cents(fit, once, hz, weight) / CENTS / (1 + np.exp(-odds))
+        return once, parts, weight, doubt, UNHEARD * _left(t, parts, False), False
     for _ in range(ROUNDS):
         weight = reweighed(fit[5], plain, alive, STRAY)
         level, noise = levelled(t, phase, weight), max(fit[0] / frames, QUIETEST)
-        again = led(t, power, alive, level, hz, noise) if energy else nearer(t, level, hz, found)
+        again = led(t, power, alive, level, hz, noise, own) if energy else nearer(t, level, hz, found)
         if len(again) > 0 and again[0, 1] > 0:
             found = again
-        before, fit = fit, slopes(t, phase, weight, hz, shape(t, found))
+        before, fit = fit, _fit(t, phase, weight, hz, found, own)
         if moved_cents(fit, before, hz, weight) < STILL:
             break
+    found = found[found[:, 0] > 0]
     found[:, 0] *= fit[3] / found[:, 0].sum()
     moved = moved_cents(fit, once, hz, weight) / CENTS
-    if _common(fit[5], weight, hz) > ANOTHER:
-        return fit, found, weight, moved
-    return fit, found, weight, EXTRAPOLATED * moved if energy else 0.0
+    doubt = moved if _common(fit[5], weight, hz) > ANOTHER else 0.0
+    unheard = UNHEARD * _left(t, found, energy)
+    return fit, found, weight, doubt, np.hypot(unheard, EXTRAPOLATED * moved) if energy else unheard, energy
+
+
+@_jit
+def _left(t, parts, energy):
+    """How far (relative) a glide of these parts goes on after the last frame: where `energy` leads it, or it is as slow
+    as that."""
+    left = 0.0
+    for k in range(len(parts)):
+        if parts[k, 1] > 0:
+            share = 1.0 if energy else min(max((parts[k, 1] - SLOW_S) / (SLOWER_S - SLOW_S), 0.0), 1.0)
+            left += share * parts[k, 0] * np.exp(-t[-1] / parts[k, 1])
+    return left
 
 
 @_jit
@@ -105,20 +129,28 @@ def _likeliest(t, phase, power, plain, weight, hz, alive, once, parts, frames):
     """Of a glide of one time (`once`, its `parts`), of two and one that energy leads the fit that leaves least, its
     parts, and whether energy leads it."""
     level, noise = levelled(t, phase, weight), max(once[0] / frames, QUIETEST)
-    fit, found, energy = once, parts, False
+    fit, found, energy, itself = once, parts, False, 0.0
     left = (plain * once[5] ** 2).sum() / alive.sum()
     # what noise leaves hides such a course, and what partials do each by itself is none
     if _common(once[5], weight, hz) > max(TOGETHER * left / (left + USUALLY), LEAST):
         two = pair(t, level, hz)
         if two[0, 1] > 0:
             fit, found = slopes(t, phase, weight, hz, shape(t, two)), two
-    own = led(t, power, alive, level, hz, noise) if parts[0, 1] > FASTEST else parts[:0]
-    if len(own) > 0:
-        by_own = slopes(t, phase, weight, hz, shape(t, own))
-        explained = (plain * by_own[5] ** 2).sum() < max(EXPLAINED, MOSTLY * left) * alive.sum()
-        if by_own[0] < fit[0] and explained:
-            fit, found, energy = by_own, own, True
-    return fit, found, energy
+    for own in OWN:
+        led_so = led(t, power, alive, level, hz, noise, own) if parts[0, 1] > FASTEST else parts[:0]
+        if len(led_so) > 0:
+            by_own = _fit(t, phase, weight, hz, led_so, own)
+            explained = (plain * by_own[5] ** 2).sum() < max(EXPLAINED, MOSTLY * left) * alive.sum()
+            if by_own[0] < fit[0] and explained:
+                fit, found, energy, itself = by_own, led_so, True, own
+    return fit, found, energy, itself
+
+
+@_jit
+def _fit(t, phase, weight, hz, parts, own):
+    """The lines through all phases with a glide of these parts, each partial bent by itself too."""
+    itself = bent_by_itself(t, parts, hz, own) if own > 0 else np.zeros(phase.shape)
+    return slopes(t, phase - itself, weight, hz, shape(t, parts))
 
 
 @_jit

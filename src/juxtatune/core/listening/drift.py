@@ -19,7 +19,7 @@ from juxtatune.core.listening.source import Samples
 FROM_S, TO_S, LEAST_S = 0.25, 1.75, 0.75  # after the onset: what the mean is taken of
 # of what lies between the mean and the end, where the mean counts and where the end does
 UNCERTAIN, UNCERTAIN_END = 0.15, 0.07
-DISAGREE = 0.25  # from where partials do not tell of one tension
+AGREE, DISAGREE = 0.1, 0.25  # to where partials may tell of one tension, and that much further they do not
 LOUD = 0.05  # of the loudest partial's power, that holds a string's energy
 # times its energy's: from there a glide is no tension's, and that much further surely none
 SLOWER, BEYOND = 1.2, 0.4
@@ -40,7 +40,7 @@ def _no_tension(fit: Fit) -> float:
     held = 1 / (2 * max(float(fit.decay[loud].min()), LEAST_DECAY))
     falls = float(np.average(fit.glide[:, 1], weights=np.abs(fit.glide[:, 0]) + 1e-12))
     slower = (falls / held - SLOWER) / BEYOND
-    return float(np.clip(max(slower, fit.disagree / DISAGREE), 0.0, 1.0))
+    return float(np.clip(max(slower, (fit.disagree - AGREE) / DISAGREE), 0.0, 1.0))
 
 
 def at_mean(x: Samples, rate: float, fit: Fit, slow: float, onset: float, until: float) -> Fit:
@@ -50,6 +50,8 @@ def at_mean(x: Samples, rate: float, fit: Fit, slow: float, onset: float, until:
         return fit
     above = slow * CENTS * float(np.log(mean.f1 / fit.f1))
     turned = abs(above) > TURNED
-    moved = 0.0 if turned else _no_tension(fit) * above
+    share = 0.0 if turned else _no_tension(fit)
+    moved = share * above
     sigma = float(np.hypot(fit.sigma_cents, UNCERTAIN_END * above if turned else UNCERTAIN * moved))
-    return replace(fit, f1=fit.f1 * float(np.exp(moved / CENTS)), sigma_cents=sigma)
+    f1 = fit.f1 * float(np.exp(moved / CENTS))
+    return replace(fit, f1=f1, sigma_cents=sigma, unheard_cents=(1 - share) * fit.unheard_cents)

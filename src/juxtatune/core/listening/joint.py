@@ -5,14 +5,13 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
-from juxtatune.core.listening.course import fitted
+from juxtatune.core.listening.course import SLOW_S, SLOWER_S, fitted
 from juxtatune.core.listening.fading import decays, faint_and_fading, heard
 from juxtatune.core.listening.glides import CENTS, gains, peak
 from juxtatune.core.listening.kernels import join
 
 _jit = nb.njit(cache=True, nogil=True, error_model="numpy")
 ANY_TAU = np.geomspace(0.022, 1.4, 32)
-SLOW_S, SLOWER_S = 0.3, 0.4  # time of a glide: up to here it is the attack's; from here on it is a drift
 FURTHEST = 0.03  # of a pitch, off which a partial is another's
 STRETCHABLE = 4  # partials from which B is asked for
 # B seldom differs by more than 1e-4 from a start value; with few partials it is not asked for
@@ -46,7 +45,8 @@ def solved(z, noise, every, hz, t, overlap, stretch, with_glide):
 
     `t` (M,) are times since the first frame, s; `noise` (P,) is the power of z from noise alone. Returns a flag whether
     any is heard; which (P,); Δf1/f1, ΔB, 1σ of the first, by the scatter among partials alone too, and of the other; how
-    far their scatter is their own and how far they disagree; how likely the glide is a drift; the glide's parts (K, 2);
+    far their scatter is their own and how far they disagree; how likely the glide is a drift, and what is not heard of it;
+    the glide's parts (K, 2);
     the loudest partial over its noise, dB; and of each that is heard (Q,) its deviation, phase at the first frame,
     amplitude there and decay (1/s; 0 without a glide).
     """
@@ -56,11 +56,11 @@ def solved(z, noise, every, hz, t, overlap, stretch, with_glide):
     power, alive, hz, noise = power[where], alive[where], hz[where], noise[where]
     none = np.zeros(len(where))
     if len(where) == 0:
-        pitch = (0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
+        pitch = (0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
         return False, where, pitch, np.zeros((2, 2)), 0.0, none, none, none, none
     weight = np.where(alive, 1 / (noise.reshape(-1, 1) / (2 * power + 1e-30) + 1e-7), 0.0)
     angle = np.angle(z[where])
-    best, parts, phase, weight, persistence, bent, doubt = fitted(
+    best, parts, phase, weight, persistence, bent, doubt, unheard, energy = fitted(
         angle, power, t, weight, hz, alive, overlap, with_glide
     )
     _, slope, variance, _, offset, residual = best
@@ -76,12 +76,14 @@ def solved(z, noise, every, hz, t, overlap, stretch, with_glide):
     )
     among = sigma * persistence
     sigma = np.hypot(np.hypot(sigma, bent * np.sqrt(overlap * still)) * persistence, doubt)
-    slow = _slow(t, phase, weight, hz, overlap * persistence**2) if parts[0, 1] > 0 else 0.0
+    slow = 0.0
+    if parts[0, 1] > 0 and not energy:
+        slow = _slow(t, phase, weight, hz, overlap * persistence**2)
     loudest = 0.0
     for j in range(len(where)):
         loudest = max(loudest, power[j].max() / noise[j])
     return (
-        some, where, (shift, bend, sigma, among, turn, own, disagree, slow), parts,
+        some, where, (shift, bend, sigma, among, turn, own, disagree, slow, unheard), parts,
         10 * np.log10(loudest), relative, offset, amplitude, decay,
     )  # fmt: skip
 

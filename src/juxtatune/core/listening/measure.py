@@ -89,7 +89,11 @@ def read(
         # of a drift its mean is read and not its end, and of a short note perhaps a usual one
         glide -= 1200 * float(np.log2(settled.f1 / fit.f1))
     # of a drift its end has a period, its mean has none: the reading lies between the two
-    own = replace(settled, f1=settled.f1 * 2 ** (own_pitch_cents(settled) / 1200))
+    own = replace(
+        settled,
+        f1=settled.f1 * 2 ** (own_pitch_cents(settled) / 1200),
+        sigma_cents=float(np.hypot(settled.sigma_cents, settled.unheard_cents)),
+    )
     return _reading(c, own, onset, end, glide, targets, phases_cents)
 
 

@@ -52,6 +52,9 @@ class Fit:
     own_scatter: float  # 0 to 1: how far its partials disagree of themselves, as a real guitar's do
     disagree: float = 0.0  # 0 to 1: how far they do at all, whatever the cause
     slow: float = 0.0  # 0 to 1: how likely its glide is a drift
+    unheard_cents: float = (
+        0.0  # 1σ of where its glide goes on to when it is heard no more: `sigma_cents` has it not
+    )
 
     def mean_glide_cents(self, a: float, b: float) -> float:
         """How far the pitch lies above f1 between two times (s), on average."""
@@ -164,11 +167,12 @@ def solve(d: Demodulated, f1: float, stretch: float, with_glide: bool) -> Fit | 
     )
     if not some:
         return None
-    shift, bend, sigma, among, turn, own_scatter, disagree, slow = pitch
+    shift, bend, sigma, among, turn, own_scatter, disagree, slow, unheard = pitch
     new_stretch = min(max(stretch + bend, 0.0), MOST_STRETCH)
     hz = d.hz[where]
     return Fit(
         f1 * (1 + shift), new_stretch, turn, parts,
         sigma * CENTS, among * CENTS, origin,
         d.n[where], hz * (1 + relative), amplitude, offset + 2 * np.pi * hz * origin, decay, snr, own_scatter, disagree, slow,
+        unheard * CENTS,
     )  # fmt: skip

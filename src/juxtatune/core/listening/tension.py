@@ -22,14 +22,15 @@ ALIKE = 1e-9  # by which partials that fall alike differ all the same
 
 
 @_jit
-def led(t, power, alive, level, hz, noise):
+def led(t, power, alive, level, hz, noise, own):
     """The parts (K, 2) of the glide that leaves least of `levelled` phases among those that partials of this `power`
-    ask for, in `noise` of that variance; none where it would rise."""
+    ask for, in `noise` of that variance; none where it would rise. The first are the partials' own, each of which
+    bends itself by `own` more."""
     parts = energies(t, power, alive)
     columns = np.empty((len(parts), len(t)))
     for k in range(len(parts)):
         columns[k] = parts[k, 0] * bend(t, parts[k, 1])
-    square, reach, _ = normal(columns, level, hz)
+    square, reach, _ = normal(columns, level, hz, own)
     every = reach.sum() / square.sum()
     if not every > 0:
         return parts[:0]
@@ -39,8 +40,21 @@ def led(t, power, alive, level, hz, noise):
         square[k, k] = square[k, k] * (1 + ALIKE) + known
         reach[k] += known * every
     some, sizes = _positive(square, reach)
-    out = parts[some]
-    out[:, 0] *= sizes
+    if len(sizes) == 0:
+        return parts[:0]
+    share = np.zeros(len(parts))
+    share[some] = sizes
+    parts[:, 0] *= share
+    return parts
+
+
+@_jit
+def bent_by_itself(t, parts, hz, own):
+    """What each partial (P,) adds to its own phases (P, M) by `own` times its energy, beyond what that bends all by."""
+    out = np.zeros((len(hz), len(t)))
+    for j in range(min(len(hz), len(parts) - len(ABOVE))):
+        if own > 0 and parts[j, 0] > 0:
+            out[j] = 2 * np.pi * hz[j] * own * parts[j, 0] * bend(t, parts[j, 1])
     return out
 
 

@@ -77,7 +77,7 @@ def pair(t, level, hz):
     columns = np.empty((len(TIMES), len(t)))
     for k in range(len(TIMES)):
         columns[k] = bend(t, TIMES[k])
-    square, reach, _ = normal(columns, level, hz)
+    square, reach, _ = normal(columns, level, hz, 0.0)
     out, most = np.zeros((2, 2)), 0.0
     for a in range(len(TIMES)):
         for b in range(a + APART, len(TIMES)):
@@ -98,7 +98,7 @@ def nearer(t, level, hz, parts):
     """The parts led to the least squares near them (Gauss and Newton); zeros where one of them would rise."""
     parts = parts.copy()
     for _ in range(STEPS):
-        square, reach, _ = normal(_columns(t, parts), level, hz)
+        square, reach, _ = normal(_columns(t, parts), level, hz, 0.0)
         found = np.linalg.solve(square + _prior(parts), reach)
         moved = 0.0
         for k in range(2):
@@ -130,7 +130,7 @@ def shared(t, weight, hz, parts):
     if some == 0 or some > 2:  # the times of more are known otherwise
         return 0.0
     parts = parts[:some]
-    square, _, pull = normal(_columns(t, parts), levelled(t, weight, weight), hz)
+    square, _, pull = normal(_columns(t, parts), levelled(t, weight, weight), hz, 0.0)
     return np.sqrt(max(pull @ np.linalg.solve(square + _prior(parts), pull), 0.0)) / (2 * np.pi)
 
 
@@ -156,9 +156,9 @@ def _prior(parts):
 
 
 @_jit
-def normal(columns, level, hz):
+def normal(columns, level, hz, own):
     """The normal equations of columns (C, M) that all partials share, beyond a line each: (C, C), (C,), and by how much
-    each moves the slopes of all, relative (C,)."""
+    each moves the slopes of all, relative (C,). The column of a partial's own number counts for it by `own` more."""
     total, spread, weight, away, along = level
     count, frames = columns.shape
     square, reach, pull = np.zeros((count, count)), np.zeros(count), np.zeros(count)
@@ -168,14 +168,15 @@ def normal(columns, level, hz):
         w, off, turns = weight[j], away[j], along[j]
         for k in range(count):
             column, row = columns[k], bent[k]
+            size = 1 + own if k == j else 1.0
             up = aslant = met = 0.0
             for i in range(frames):
-                row[i] = w[i] * column[i]
+                row[i] = size * w[i] * column[i]
                 up += row[i]
                 aslant += row[i] * off[i]
                 met += turns[i] * column[i]
             high[k], tilt[k] = up, aslant
-            reach[k] += full * met
+            reach[k] += full * size * met
             pull[k] += full * aslant * hz[j]
         for k in range(count):
             row = bent[k]
@@ -183,6 +184,8 @@ def normal(columns, level, hz):
                 other, cross = columns[m], 0.0
                 for i in range(frames):
                     cross += row[i] * other[i]
+                if m == j:
+                    cross *= 1 + own
                 cross -= high[k] * high[m] / total[j] + tilt[k] * tilt[m] / spread[j]
                 square[k, m] += full**2 * cross
                 square[m, k] = square[k, m]
