@@ -7,8 +7,9 @@ import numpy as np
 
 from juxtatune.core.listening.course import SLOW_S, SLOWER_S, fitted
 from juxtatune.core.listening.fading import decays, faint_and_fading, heard
-from juxtatune.core.listening.glides import CENTS, gains, peak
+from juxtatune.core.listening.glides import CENTS, gains, peak, slopes
 from juxtatune.core.listening.kernels import join
+from juxtatune.core.listening.twofold import bend
 
 _jit = nb.njit(cache=True, nogil=True, error_model="numpy")
 ANY_TAU = np.geomspace(0.022, 1.4, 32)
@@ -77,8 +78,8 @@ def solved(z, noise, every, hz, t, overlap, stretch, with_glide):
     among = sigma * persistence
     sigma = np.hypot(np.hypot(sigma, bent * np.sqrt(overlap * still)) * persistence, doubt)
     slow = 0.0
-    if parts[0, 1] > 0 and not energy:
-        slow = _slow(t, phase, weight, hz, overlap * persistence**2)
+    if parts[0, 1] > 0:
+        slow = _slow(t, phase, weight, hz, overlap * persistence**2, best[0] if energy else np.inf)
     loudest = 0.0
     for j in range(len(where)):
         loudest = max(loudest, power[j].max() / noise[j])
@@ -114,8 +115,9 @@ def _joined(n, relative, variance, faint, fades, stretch):
 
 
 @_jit
-def _slow(t, phase, weight, hz, frames):
-    """How likely the glide is a slow one, one independent frame in so many: 0 to 1."""
+def _slow(t, phase, weight, hz, frames, by_energy):
+    """How likely the glide is a slow one, one independent frame in so many: 0 to 1. Where the string's energy leads it
+    that leaves `by_energy`, and a slow one must leave less."""
     gained = gains(ANY_TAU, t, phase, weight, hz)
     # one of the times tried is the likeliest of all, which may be far likelier than its neighbours
     times = ANY_TAU * (peak(ANY_TAU, gained) / ANY_TAU[np.argmax(gained)])
@@ -123,4 +125,8 @@ def _slow(t, phase, weight, hz, frames):
         gained = gains(times, t, phase, weight, hz)
     likely = np.exp((gained - gained.max()) / (2 * frames))
     share = np.minimum(np.maximum((times - SLOW_S) / (SLOWER_S - SLOW_S), 0.0), 1.0)
-    return (likely * share).sum() / likely.sum()
+    slow = (likely * share).sum() / likely.sum()
+    if by_energy < np.inf:
+        left = slopes(t, phase, weight, hz, bend(t, 0.0))[0] - gained.max()
+        slow /= 1 + np.exp(min(max((left - by_energy) / (2 * frames), -50.0), 50.0))
+    return slow

@@ -69,9 +69,8 @@ def _straightened(heard: Sinusoids, found: Settled) -> Settled:
     if fit.sigma_cents > 2 * BENT or moved > 1.5 + 3 * found.sigma:
         # partials that will not be joined disagree by more than a glide
         return replace(bent, sigma=max(bent.sigma, min(max(fit.sigma_cents, moved / 2), MOST_SIGMA)))
-    return replace(
-        found, f1=fit.f1, stretch=fit.stretch, sigma=CALIBRATION * max(fit.sigma_cents, found.sigma)
-    )
+    sigma = float(np.hypot(CALIBRATION * max(fit.sigma_cents, found.sigma), fit.unheard_cents))
+    return replace(found, f1=fit.f1, stretch=fit.stretch, sigma=sigma)
 
 
 def _power(heard: Sinusoids, found: Settled) -> F:
