@@ -125,7 +125,7 @@ def test_energy_that_leads_a_glide_is_found_as_well_as_by_scipy() -> None:
         lines = np.polynomial.polynomial.polyfit(t, rest.T, 1)
         return (rest - np.polynomial.polynomial.polyval(t, lines)).ravel()
 
-    every = tension.energies(t, power, np.ones((5, 80), bool))
+    every = tension.energies(t, power, np.ones((5, 80), bool), 0.02)
     columns = np.array([left(np.zeros(80)) - left(falling(t, [(1.0, tau)])) for tau in every[:, 1]]).T
     _, best = scipy.optimize.nnls(columns, left(np.zeros(80)))
     assert np.linalg.norm(left(falling(t, parts))) < 1.05 * best

@@ -107,9 +107,12 @@ def _otherwise(t, phase, power, plain, weight, hz, alive, once, parts, frames):
     found = found[found[:, 0] > 0]
     found[:, 0] *= fit[3] / found[:, 0].sum()
     moved = moved_cents(fit, once, hz, weight) / CENTS
-    doubt = moved if _common(fit[5], weight, hz) > ANOTHER else 0.0
+    another = _common(fit[5], weight, hz) > ANOTHER
     unheard = UNHEARD * _left(t, found, energy)
-    return fit, found, weight, doubt, np.hypot(unheard, EXTRAPOLATED * moved) if energy else unheard, energy
+    if not energy:
+        return fit, found, weight, moved if another else 0.0, unheard, False
+    unsure = max(EXTRAPOLATED, min(np.sqrt(fit[0] / once[0]), 1.0)) if another else EXTRAPOLATED
+    return fit, found, weight, 0.0, np.hypot(unheard, unsure * moved), True
 
 
 @_jit

@@ -13,8 +13,9 @@ from juxtatune.core.listening.twofold import bend, normal
 
 _jit = nb.njit(cache=True, nogil=True, error_model="numpy", fastmath={"reassoc", "nsz", "contract"})
 PARTIALS = 14  # that hold a string's energy
-# usual energy, relative, of partials that are not heard, and its times, s
-ABOVE = np.array([[0.05, 0.04], [0.05, 0.015]])
+# usual energy, relative, as a string is picked, of partials that are not heard, and its times, s
+ABOVE = np.array([[0.1, 0.04], [0.3, 0.015]])
+WINDOW, SHORTEST, LEAD_S = 2.0, 0.01, 0.004  # periods to a first frame's middle, s at least, and s before it
 FURTHEST = 3.0  # ln of how far a partial's power may lie above what is heard of it
 SLOWEST, FASTEST = 0.15, 60.0  # 1/s: between them partials die away
 UNEVEN = 1.0  # relative 1σ of the energy of partials of one power: a pickup hears some more than others
@@ -26,7 +27,7 @@ def led(t, power, alive, level, hz, noise, own):
     """The parts (K, 2) of the glide that leaves least of `levelled` phases among those that partials of this `power`
     ask for, in `noise` of that variance; none where it would rise. The first are the partials' own, each of which
     bends itself by `own` more."""
-    parts = energies(t, power, alive)
+    parts = energies(t, power, alive, _since_picked(hz))
     columns = np.empty((len(parts), len(t)))
     for k in range(len(parts)):
         columns[k] = parts[k, 0] * bend(t, parts[k, 1])
@@ -74,14 +75,25 @@ def _positive(square, reach):
 
 
 @_jit
-def energies(t, power, alive):
-    """What each partial holds at the first frame, relative, and the time (s) in which that falls (K, 2)."""
+def _since_picked(hz):
+    """How long (s) after it was picked the first frame of a string of these partials lies."""
+    f1 = hz[0]
+    for j in range(1, len(hz)):
+        f1 = min(f1, hz[j] - hz[j - 1])
+    return max(WINDOW / f1, SHORTEST) + LEAD_S
+
+
+@_jit
+def energies(t, power, alive, since):
+    """What each partial holds at the first frame, relative, `since` s after the string was picked, and the time (s) in
+    which that falls (K, 2)."""
     count = min(len(power), PARTIALS)
     out = np.empty((count + len(ABOVE), 2))
     for j in range(count):
         out[j] = _falling(t, power[j], alive[j])
     out[:count, 0] /= out[:count, 0].sum()
     out[count:] = ABOVE
+    out[count:, 0] *= np.exp(-since / ABOVE[:, 1])
     return out
 
 
