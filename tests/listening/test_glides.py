@@ -98,7 +98,12 @@ def test_a_string_is_led_to_where_its_energy_ends(seconds, usual, most) -> None:
     assert np.median(left) > 5 * usual
 
 
-@given(seed=st.integers(0, 10**6), steep=st.floats(0.5, 300.0), noise=st.floats(1e-4, 10.0), own=st.sampled_from([0.0, 0.5]))
+@given(
+    seed=st.integers(0, 10**6),
+    steep=st.floats(0.5, 300.0),
+    noise=st.floats(1e-4, 10.0),
+    own=st.sampled_from([0.0, 0.5]),
+)
 @settings(max_examples=60, deadline=None)
 def test_whatever_the_partials_do_energy_asks_for_no_glide_that_rises(seed, steep, noise, own) -> None:
     rng, t = np.random.default_rng(seed), np.arange(40) * 0.02
