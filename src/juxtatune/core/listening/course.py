@@ -36,6 +36,7 @@ SLOW_S, SLOWER_S = (
 )  # time of a glide: up to here it is the attack's; from here on a tension's or a drift
 FASTEST = 0.04  # s: no string's energy is gone sooner
 TWICE = 8.0  # as many independent frames another course must be worth
+UNLIKELY = 0.02  # that another course is the right one
 LEAST_FALL = 1e-4  # relative, a sixth of a cent: of less nothing more is asked
 # what may be left where energy leads all partials: times their noise, or of what one time leaves. A real guitar's, which
 # go their own ways, leave 1600 times and more
@@ -58,7 +59,7 @@ def fitted(angle, power, t, weight, hz, alive, overlap, with_glide):
 
     `overlap` is how many frames there are to an independent one.
     """
-    phase = unwrapped(angle, t, weight, hz, with_glide)
+    phase, lag = unwrapped(angle, t, weight, hz, with_glide), int(np.ceil(2 * overlap))
     parts, noise, doubt, unheard, energy = np.zeros((2, 2)), 0.0, 0.0, 0.0, False
     best = slopes(t, phase, weight, hz, bend(t, 0.0))
     if with_glide:
@@ -71,10 +72,10 @@ def fitted(angle, power, t, weight, hz, alive, overlap, with_glide):
         parts[0, 0], parts[0, 1] = best[3], tau
         if tau > 0 and best[3] > LEAST_FALL:
             best, parts, weight, doubt, unheard, energy = _otherwise(
-                t, phase, power, plain, weight, hz, alive, best, parts, frames
+                t, phase, power, plain, weight, hz, alive, best, parts, frames, lag
             )
         noise = shared(t, weight, hz, parts)
-    lasting = persistence(best[5], weight, int(np.ceil(2 * overlap)))
+    lasting = persistence(best[5], weight, lag)
     return best, parts, phase, weight, lasting, noise, doubt, unheard, energy
 
 
@@ -85,34 +86,64 @@ def _worth(less, more, count, frames):
 
 
 @_jit
-def _otherwise(t, phase, power, plain, weight, hz, alive, once, parts, frames):
-    """The fit with a glide of two times or one that the string's own energy leads, its parts and its weights, where that
-    leaves far less than the one of `once` does; what is unsure of such a course and of what is not heard of it, as 1σ of all
+def _otherwise(t, phase, power, plain, weight, hz, alive, once, parts, frames, lag):
+    """The fit with a glide of two times or one that the string's own energy leads, its parts and its weights, as far as
+    that is likelier than the one of `once`; what is unsure of such a course and of what is not heard of it, as 1σ of all
     slopes, relative; and whether energy leads it."""
     fit, found, energy, own = _likeliest(t, phase, power, plain, weight, hz, alive, once, parts, frames)
-    if not _worth(fit[0], once[0], TWICE, frames):
-        # how likely it is all the same
-        odds = min((once[0] / max(fit[0], 1e-30) - 1) * frames / 2 - TWICE / 4, 50.0)
-        doubt = moved_cents(fit, once, hz, weight) / CENTS / (1 + np.exp(-odds))
-        return once, parts, weight, doubt, UNHEARD * _left(t, parts, False), False
+    # frames `lag` apart that are bent one way say less
+    free = frames / persistence(fit[5], weight, lag) ** 2
+    odds = min((once[0] / max(fit[0], 1e-30) - 1) * free / 2 - TWICE / 4, 50.0)
+    likely = 1 / (1 + np.exp(-odds))
+    before = once, parts, weight, UNHEARD * _left(t, parts, False)
+    if likely < UNLIKELY or not fit[0] < once[0]:
+        moved = moved_cents(fit, once, hz, weight) / CENTS
+        return once, parts, weight, likely * moved, before[3], False
     for _ in range(ROUNDS):
         weight = reweighed(fit[5], plain, alive, STRAY)
         level, noise = levelled(t, phase, weight), max(fit[0] / frames, QUIETEST)
         again = led(t, power, alive, level, hz, noise, own) if energy else nearer(t, level, hz, found)
         if len(again) > 0 and again[0, 1] > 0:
             found = again
-        before, fit = fit, _fit(t, phase, weight, hz, found, own)
-        if moved_cents(fit, before, hz, weight) < STILL:
+        last, fit = fit, _fit(t, phase, weight, hz, found, own)
+        if moved_cents(fit, last, hz, weight) < STILL:
             break
     found = found[found[:, 0] > 0]
     found[:, 0] *= fit[3] / found[:, 0].sum()
     moved = moved_cents(fit, once, hz, weight) / CENTS
     another = _common(fit[5], weight, hz) > ANOTHER
-    unheard = UNHEARD * _left(t, found, energy)
-    if not energy:
-        return fit, found, weight, moved if another else 0.0, unheard, False
-    unsure = max(EXTRAPOLATED, min(np.sqrt(fit[0] / once[0]), 1.0)) if another else EXTRAPOLATED
-    return fit, found, weight, 0.0, np.hypot(unheard, unsure * moved), True
+    unheard, doubt = UNHEARD * _left(t, found, energy), 0.0
+    if energy:
+        unsure = max(EXTRAPOLATED, min(np.sqrt(fit[0] / once[0]), 1.0)) if another else EXTRAPOLATED
+        unheard = np.hypot(unheard, unsure * moved)
+    elif another:
+        doubt = moved
+    if likely < 1 - UNLIKELY:
+        return _of_both(before, (fit, found, weight, unheard), likely, moved, doubt, energy)
+    return fit, found, weight, doubt, unheard, energy
+
+
+@_jit
+def _of_both(once, other, likely, moved, doubt, energy):
+    """The same where neither course is far likelier: each counts by how likely it is."""
+    a, b = once[0], other[0]
+    rest = 1 - likely
+    mixed = (
+        rest * a[0] + likely * b[0], rest * a[1] + likely * b[1], rest * a[2] + likely * b[2],
+        rest * a[3] + likely * b[3], rest * a[4] + likely * b[4], rest * a[5] + likely * b[5],
+    )  # fmt: skip
+    parts = np.concatenate((_smaller(once[1], rest), _smaller(other[1], likely)))
+    weight = rest * once[2] + likely * other[2]
+    doubt = np.hypot(likely * doubt, np.sqrt(likely * rest) * moved)
+    return mixed, parts, weight, doubt, rest * once[3] + likely * other[3], energy and likely > 0.5
+
+
+@_jit
+def _smaller(parts, share):
+    """A glide's parts, so much smaller."""
+    out = parts.copy()
+    out[:, 0] *= share
+    return out
 
 
 @_jit
