@@ -93,7 +93,7 @@ def _otherwise(t, phase, power, plain, weight, hz, alive, once, parts, frames, l
     fit, found, energy, own = _likeliest(t, phase, power, plain, weight, hz, alive, once, parts, frames)
     # frames `lag` apart that are bent one way say less
     free = frames / persistence(fit[5], weight, lag) ** 2
-    odds = min((once[0] / max(fit[0], 1e-30) - 1) * free / 2 - TWICE / 4, 50.0)
+    odds = min(((once[0] / max(fit[0], 1e-30) - 1) * free - TWICE) / 2, 50.0)
     likely = 1 / (1 + np.exp(-odds))
     before = once, parts, weight, UNHEARD * _left(t, parts, False)
     if likely < UNLIKELY or not fit[0] < once[0]:
