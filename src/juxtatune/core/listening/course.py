@@ -119,12 +119,13 @@ def _otherwise(t, phase, power, plain, weight, hz, alive, once, parts, frames, l
     elif another:
         doubt = moved
     if likely < 1 - UNLIKELY:
-        return _of_both(before, (fit, found, weight, unheard), likely, moved, doubt, energy)
+        unsure = shared(t, before[2], hz, parts)
+        return _of_both(before, (fit, found, weight, unheard), likely, moved, unsure, doubt, energy)
     return fit, found, weight, doubt, unheard, energy
 
 
 @_jit
-def _of_both(once, other, likely, moved, doubt, energy):
+def _of_both(once, other, likely, moved, unsure, doubt, energy):
     """The same where neither course is far likelier: each counts by how likely it is."""
     a, b = once[0], other[0]
     rest = 1 - likely
@@ -132,9 +133,9 @@ def _of_both(once, other, likely, moved, doubt, energy):
         rest * a[0] + likely * b[0], rest * a[1] + likely * b[1], rest * a[2] + likely * b[2],
         rest * a[3] + likely * b[3], rest * a[4] + likely * b[4], rest * a[5] + likely * b[5],
     )  # fmt: skip
-    parts = np.concatenate((_smaller(once[1], rest), _smaller(other[1], likely)))
+    parts = np.concatenate((_smaller(once[1][:1], rest), _smaller(other[1], likely)))
     weight = rest * once[2] + likely * other[2]
-    doubt = np.hypot(likely * doubt, np.sqrt(likely * rest) * moved)
+    doubt = np.sqrt((likely * doubt) ** 2 + (rest * unsure) ** 2 + likely * rest * moved**2)
     return mixed, parts, weight, doubt, rest * once[3] + likely * other[3], energy and likely > 0.5
 
 

@@ -19,7 +19,7 @@ from juxtatune.core.listening.source import Samples
 FROM_S, TO_S, LEAST_S = 0.25, 1.75, 0.75  # after the onset: what the mean is taken of
 # of what lies between the mean and the end, where the mean counts and where the end does
 UNCERTAIN, UNCERTAIN_END = 0.15, 0.07
-AGREE, DISAGREE = 0.1, 0.25  # to where partials may tell of one tension, and that much further they do not
+DISAGREE = 0.25  # from where partials do not tell of one tension
 LOUD = 0.05  # of the loudest partial's power, that holds a string's energy
 # times its energy's: from there a glide is no tension's, and that much further surely none
 SLOWER, BEYOND = 1.2, 0.4
@@ -40,7 +40,7 @@ def _no_tension(fit: Fit) -> float:
     held = 1 / (2 * max(float(fit.decay[loud].min()), LEAST_DECAY))
     falls = float(np.average(fit.glide[:, 1], weights=np.abs(fit.glide[:, 0]) + 1e-12))
     slower = (falls / held - SLOWER) / BEYOND
-    return float(np.clip(max(slower, (fit.disagree - AGREE) / DISAGREE), 0.0, 1.0))
+    return float(np.clip(max(slower, fit.disagree / DISAGREE), 0.0, 1.0))
 
 
 def at_mean(x: Samples, rate: float, fit: Fit, slow: float, onset: float, until: float) -> Fit:

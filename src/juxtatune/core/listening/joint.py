@@ -18,6 +18,8 @@ STRETCHABLE = 4  # partials from which B is asked for
 # B seldom differs by more than 1e-4 from a start value; with few partials it is not asked for
 PRIOR, FIRM_PRIOR = 1e8, 1e10
 ONE_PARTIAL = 0.3 / CENTS
+TENSION = 5.0  # log odds by which a string's own energy must be the likelier cause of a slow glide
+OWN = 0.25  # of partials' scatter, from where they tell of no tension
 USUALLY_LEFT = 0.85  # of noise, after frames that stray count less
 SOME_FREE, STILLEST = 8.0, 0.02
 
@@ -79,7 +81,9 @@ def solved(z, noise, every, hz, t, overlap, stretch, with_glide):
     sigma = np.hypot(np.hypot(sigma, bent * np.sqrt(overlap * still)) * persistence, doubt)
     slow = 0.0
     if parts[0, 1] > 0:
-        slow = _slow(t, phase, weight, hz, overlap * persistence**2, best[0] if energy else np.inf)
+        # partials that disagree of themselves tell of no tension
+        agree = max(1 - own / OWN, 0.0) if energy else 0.0
+        slow = _slow(t, phase, weight, hz, overlap * persistence**2, best[0], agree)
     loudest = 0.0
     for j in range(len(where)):
         loudest = max(loudest, power[j].max() / noise[j])
@@ -115,9 +119,9 @@ def _joined(n, relative, variance, faint, fades, stretch):
 
 
 @_jit
-def _slow(t, phase, weight, hz, frames, by_energy):
-    """How likely the glide is a slow one, one independent frame in so many: 0 to 1. Where the string's energy leads it
-    that leaves `by_energy`, and a slow one must leave less."""
+def _slow(t, phase, weight, hz, frames, by_energy, agree):
+    """How likely the glide is a slow one, one independent frame in so many: 0 to 1. Where the string's energy leads it,
+    as far as partials `agree`, and leaves far less (`by_energy`), it is that."""
     gained = gains(ANY_TAU, t, phase, weight, hz)
     # one of the times tried is the likeliest of all, which may be far likelier than its neighbours
     times = ANY_TAU * (peak(ANY_TAU, gained) / ANY_TAU[np.argmax(gained)])
@@ -126,7 +130,8 @@ def _slow(t, phase, weight, hz, frames, by_energy):
     likely = np.exp((gained - gained.max()) / (2 * frames))
     share = np.minimum(np.maximum((times - SLOW_S) / (SLOWER_S - SLOW_S), 0.0), 1.0)
     slow = (likely * share).sum() / likely.sum()
-    if by_energy < np.inf:
+    if agree > 0:
         left = slopes(t, phase, weight, hz, bend(t, 0.0))[0] - gained.max()
-        slow /= 1 + np.exp(min(max((left - by_energy) / (2 * frames), -50.0), 50.0))
+        odds = min(max((left - by_energy) / (2 * frames) - TENSION, -50.0), 50.0)
+        slow *= 1 - agree / (1 + np.exp(-odds))
     return slow

@@ -126,10 +126,9 @@ def shape(t, parts):
 @_jit
 def shared(t, weight, hz, parts):
     """1σ that an error of the glide, of its sizes and times, adds to all slopes alike, relative."""
-    some = np.count_nonzero(parts[:, 1] > 0)
-    if some == 0 or some > 2:  # the times of more are known otherwise
+    parts = parts[parts[:, 1] > 0]
+    if len(parts) == 0 or len(parts) > 2:  # the times of more are known otherwise
         return 0.0
-    parts = parts[:some]
     square, _, pull = normal(_columns(t, parts), levelled(t, weight, weight), hz, 0.0)
     return np.sqrt(max(pull @ np.linalg.solve(square + _prior(parts), pull), 0.0)) / (2 * np.pi)
 
