@@ -157,6 +157,8 @@ def test_two_times_are_found_where_two_are_and_their_least_squares_is_that_of_sc
     # and how unsure that leaves the slopes, beyond what a line each is
     error = twofold.shared(t, weight, freqs, found)
     assert 0.5 < error / _scatter_of_slopes(t, freqs) < 2.0
+    idle = np.array([found[0], [0.0, 0.0], found[1]])  # a part without a time is none
+    assert twofold.shared(t, weight, freqs, idle) == pytest.approx(error)
 
 
 def _scatter_of_slopes(t, freqs):

@@ -30,16 +30,14 @@ _jit = nb.njit(cache=True, nogil=True, error_model="numpy")
 EARNED = 8.0  # independent frames a glide must be worth: two parameters
 TOGETHER, LEAST = 0.3, 0.05  # of what is left, a course that all partials share: then one time is not all
 USUALLY = 3.0  # is left of a partial, in its noise, where it goes its own way
-SLOW_S, SLOWER_S = (
-    0.3,
-    0.4,
-)  # time of a glide: up to here it is the attack's; from here on a tension's or a drift
+# time of a glide: up to here it is the attack's; from here on a tension's or a drift
+SLOW_S, SLOWER_S = 0.3, 0.4
 FASTEST = 0.04  # s: no string's energy is gone sooner
 TWICE = 8.0  # as many independent frames another course must be worth
 UNLIKELY = 0.02  # that another course is the right one
 LEAST_FALL = 1e-4  # relative, a sixth of a cent: of less nothing more is asked
 # what may be left where energy leads all partials: times their noise, or of what one time leaves. A real guitar's, which
-# go their own ways, leave 1600 times and more
+# go their own ways, leave 1600 times and more, and 0.9
 EXPLAINED, MOSTLY = 400.0, 0.5
 QUIETEST = 1e-4  # of the noise that is heard
 ANOTHER = 0.25  # of what is left by then, such a course: it falls otherwise
@@ -162,7 +160,7 @@ def _left(t, parts, energy):
 @_jit
 def _likeliest(t, phase, power, plain, weight, hz, alive, once, parts, frames):
     """Of a glide of one time (`once`, its `parts`), of two and one that energy leads the fit that leaves least, its
-    parts, and whether energy leads it."""
+    parts, whether energy leads it, and by how much more a partial is bent by its own."""
     level, noise = levelled(t, phase, weight), max(once[0] / frames, QUIETEST)
     fit, found, energy, itself = once, parts, False, 0.0
     left = (plain * once[5] ** 2).sum() / alive.sum()

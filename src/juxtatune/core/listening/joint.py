@@ -49,9 +49,8 @@ def solved(z, noise, every, hz, t, overlap, stretch, with_glide):
     `t` (M,) are times since the first frame, s; `noise` (P,) is the power of z from noise alone. Returns a flag whether
     any is heard; which (P,); Δf1/f1, ΔB, 1σ of the first, by the scatter among partials alone too, and of the other; how
     far their scatter is their own and how far they disagree; how likely the glide is a drift, and what is not heard of it;
-    the glide's parts (K, 2);
-    the loudest partial over its noise, dB; and of each that is heard (Q,) its deviation, phase at the first frame,
-    amplitude there and decay (1/s; 0 without a glide).
+    the glide's parts (K, 2); the loudest partial over its noise, dB; and of each that is heard (Q,) its deviation, phase at
+    the first frame, amplitude there and decay (1/s; 0 without a glide).
     """
     power = powers(z)
     good, alive = heard(power, noise)

@@ -52,9 +52,8 @@ class Fit:
     own_scatter: float  # 0 to 1: how far its partials disagree of themselves, as a real guitar's do
     disagree: float = 0.0  # 0 to 1: how far they do at all, whatever the cause
     slow: float = 0.0  # 0 to 1: how likely its glide is a drift
-    unheard_cents: float = (
-        0.0  # 1σ of where its glide goes on to when it is heard no more: `sigma_cents` has it not
-    )
+    # 1σ of where its glide goes on to when it is heard no more, which `sigma_cents` has not
+    unheard_cents: float = 0.0
 
     def mean_glide_cents(self, a: float, b: float) -> float:
         """How far the pitch lies above f1 between two times (s), on average."""
