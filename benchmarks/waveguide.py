@@ -13,7 +13,6 @@ import shutil
 import subprocess
 import tempfile
 from functools import partial
-from multiprocessing import Pool
 from pathlib import Path
 
 import numpy as np
@@ -22,9 +21,7 @@ from scipy.optimize import brentq
 from scipy.signal import butter, fftconvolve, lfilter, resample_poly, sosfilt
 
 from benchmarks import strange
-from benchmarks.listening import row
-from benchmarks.sounds import add_noise, attack_mean, recording
-from juxtatune.core.listening.reference import reference_offset
+from benchmarks.sounds import add_noise, attack_mean
 
 SAID = (
     "okay the second string now",
@@ -180,14 +177,6 @@ KINDS = {
 }  # fmt: skip
 
 
-def recorded(seed):
-    """Error (cents) of the offset of a recording of waveguides."""
-    r = np.random.default_rng([seed, 9])
-    cents = r.uniform(-50, 50)
-    x = recording(r, cents, tone=lambda r, f1, rate, seconds, *_: string(r, f1, rate, max(seconds, 0.1)))
-    return (getattr(reference_offset(x, 44100), "cents", 99.0) - cents + 50) % 100 - 50
-
-
 def main() -> None:
     options = argparse.ArgumentParser(description=__doc__)
     options.add_argument("--runs", type=int, default=8)
@@ -195,8 +184,6 @@ def main() -> None:
     chosen = options.parse_args()
     kinds = [k for k in chosen.kinds if shutil.which("espeak-ng") or k.split()[-1] != "dB"]
     strange.measure(chosen.runs, kinds, KINDS)
-    with Pool(2) as pool:
-        print(f"recordings        {row(pool.map(recorded, range(2 * chosen.runs), chunksize=1))}")
 
 
 if __name__ == "__main__":

@@ -13,12 +13,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.signal import resample_poly
 
-from juxtatune.core.errors import CannotTell
 from juxtatune.core.listening.analyse import analyse
 from juxtatune.core.listening.frames import Decimator, clearest_channel, to_working_rate
 from juxtatune.core.listening.listener import Listener
 from juxtatune.core.listening.pluck import Targets
-from juxtatune.core.listening.reference import reference_offset
 from juxtatune.core.listening.source import Block
 from juxtatune.core.listening.strum import read_strum
 from juxtatune.core.music.catalogue import parse_tuning
@@ -196,56 +194,6 @@ def test_a_strum_is_read_string_by_string_and_a_missing_string_is_not_guessed() 
         assert readings[string].cents == pytest.approx(truth[string], abs=3.5)
     silent = read_strum(np.zeros(48000), 48000, STANDARD)
     assert all(r.cents is None and r.problem for r in silent)
-
-
-@pytest.mark.parametrize("cents", [-42.0, -10.0, 0.0, 30.0, 48.0])
-def test_a_recording_off_440(cents) -> None:
-    rng = np.random.default_rng(9)
-    samples = np.zeros(48000 * 10)
-    for k, pitch in enumerate([40, 47, 52, 45, 52, 43, 50, 40, 45, 57, 50, 47] * 2):
-        tone = room.string_tone(rng, room.hz(pitch + cents / 100), 48000, 1.2, 5e-5, 3, 0.07)
-        at = int((0.1 + 0.3 * k) * 48000)
-        samples[at : at + len(tone)] += 0.2 * tone
-    found = reference_offset(samples, 48000)
-    assert not isinstance(found, CannotTell)
-    assert found.cents == pytest.approx(cents, abs=1.0)
-
-
-def test_a_note_on_the_border_between_two_counts_once() -> None:
-    """The loudest note lies seven cents above the rest: at 43 cents off 440 its tones lie on either side of half a semitone."""
-    t = np.arange(24000) / 24000
-    notes = [
-        note
-        for sharp, other in zip((7.3, 6.7, 7.5, 6.4, 7.2, 6.6), (60, 64, 62, 55, 65, 59), strict=True)
-        for note in ((57 + sharp / 100, 1.0), (other, 0.4))
-    ]
-
-    def played(cents: float) -> np.ndarray:
-        return np.concatenate([
-            level * np.exp(-2 * t)
-            * sum(np.sin(2 * np.pi * room.hz(pitch + cents / 100) * n * t + n) / n**2 for n in (1, 2, 3))
-            for pitch, level in notes
-        ])  # fmt: skip
-
-    at_440 = reference_offset(played(0.0), 24000).cents
-    assert reference_offset(played(43.0), 24000).cents == pytest.approx(at_440 + 43.0, abs=0.4)
-
-
-def test_third_partials_of_roots_that_are_not_heard_do_not_make_a_recording_sharp() -> None:
-    # a just fifth is two cents wider than a tempered one; fundamentals below 60 Hz, or lost in a small speaker, are not there
-    t, r = np.arange(12000) / 24000, np.random.default_rng(3)
-    tones = [
-        sum(np.sin(2 * np.pi * room.hz(pitch) * n * t + r.uniform(0, 6)) / n for n in (2, 3, 4, 5, 6, 7))
-        * np.exp(-3 * t)
-        for pitch in r.permutation(np.arange(40, 60))
-    ]
-    found = reference_offset(np.concatenate(tones), 24000)
-    assert not isinstance(found, CannotTell) and abs(found.cents) < 0.3
-
-
-def test_a_recording_without_pitch_gives_no_offset() -> None:
-    noise = np.random.default_rng(10).normal(0, 0.1, 48000 * 5)
-    assert isinstance(reference_offset(noise, 48000), CannotTell)
 
 
 def test_the_clearer_channel_is_chosen_and_channels_are_never_summed() -> None:

@@ -11,14 +11,12 @@ from benchmarks import sounds as room
 from hypothesis import given
 from hypothesis import strategies as st
 
-from juxtatune.core.errors import CannotTell
 from juxtatune.core.listening import moving, pencil
 from juxtatune.core.listening.analyse import analyse
 from juxtatune.core.listening.detect import RollingFlux, onsets
 from juxtatune.core.listening.frames import to_working_rate
 from juxtatune.core.listening.listener import Listener
 from juxtatune.core.listening.pluck import Targets
-from juxtatune.core.listening.reference import reference_offset
 from juxtatune.core.listening.source import Block
 from juxtatune.core.listening.strum import read_strum
 from juxtatune.core.listening.strums.density import density
@@ -144,30 +142,6 @@ def test_neither_an_offset_nor_a_stages_rumble_moves_a_strum() -> None:
     plain, over = (read_strum(x, 48000, STANDARD) for x in (samples, samples + under))
     assert all(r.cents is not None for r in plain)
     assert [r.cents for r in over] == pytest.approx([r.cents for r in plain], abs=0.01)
-
-
-@pytest.mark.parametrize("kind", ["drums", "hum"])
-def test_drums_or_hum_alone_give_no_reference(kind) -> None:
-    rng = np.random.default_rng(28)
-    empty = room.Sound(48000, np.zeros(48000 * 8))
-    samples = room.drums(rng, 48000, 8.0) if kind == "drums" else room.add_hum(rng, empty, 60, 0.1).samples
-    assert isinstance(reference_offset(samples, 48000), CannotTell)
-
-
-@pytest.mark.parametrize("seed", [29, 30])
-def test_a_recording_with_drums_over_it(seed) -> None:
-    rng = np.random.default_rng(seed)
-    cents = rng.uniform(-49, 49)
-    assert reference_offset(room.recording(rng, cents), 44100).cents == pytest.approx(cents, abs=0.8)
-
-
-def test_the_sharp_attacks_of_a_recording_do_not_move_its_offset() -> None:
-    off = [
-        reference_offset(room.recording(np.random.default_rng(seed), 12.0, with_drums=False), 44100).cents
-        - 12
-        for seed in range(40, 46)
-    ]
-    assert abs(np.mean(off)) < 0.12
 
 
 @pytest.mark.parametrize("note", [42, 55])

@@ -28,6 +28,7 @@ from juxtatune.core.listening.twofold import bend, levelled, nearer, pair, shape
 
 _jit = nb.njit(cache=True, nogil=True, error_model="numpy")
 EARNED = 8.0  # independent frames a glide must be worth: two parameters
+STEEPER = 0.06  # relative, a semitone: as far no string glides, and what seems to is no string
 TOGETHER, LEAST = 0.3, 0.05  # of what is left, a course that all partials share: then one time is not all
 USUALLY = 3.0  # is left of a partial, in its noise, where it goes its own way
 # time of a glide: up to here it is the attack's; from here on a tension's or a drift
@@ -67,6 +68,8 @@ def fitted(angle, power, t, weight, hz, alive, overlap, with_glide):
             tau = 0.0
         plain = weight
         best, tau, weight = settled(t, phase, plain, hz, alive, tau)
+        if abs(best[3]) > STEEPER:
+            best, tau, weight = settled(t, phase, plain, hz, alive, 0.0)
         parts[0, 0], parts[0, 1] = best[3], tau
         if tau > 0 and best[3] > LEAST_FALL:
             best, parts, weight, doubt, unheard, energy = _otherwise(
@@ -112,8 +115,8 @@ def _otherwise(t, phase, power, plain, weight, hz, alive, once, parts, frames, l
     another = _common(fit[5], weight, hz) > ANOTHER
     unheard, doubt = UNHEARD * _left(t, found, energy), 0.0
     if energy:
-        unsure = max(EXTRAPOLATED, min(np.sqrt(fit[0] / once[0]), 1.0)) if another else EXTRAPOLATED
-        unheard = np.hypot(unheard, unsure * moved)
+        share = max(EXTRAPOLATED, min(np.sqrt(fit[0] / once[0]), 1.0)) if another else EXTRAPOLATED
+        unheard = np.hypot(unheard, share * moved)
     elif another:
         doubt = moved
     if likely < 1 - UNLIKELY:
@@ -182,8 +185,7 @@ def _likeliest(t, phase, power, plain, weight, hz, alive, once, parts, frames):
 @_jit
 def _fit(t, phase, weight, hz, parts, own):
     """The lines through all phases with a glide of these parts, each partial bent by itself too."""
-    itself = bent_by_itself(t, parts, hz, own) if own > 0 else np.zeros(phase.shape)
-    return slopes(t, phase - itself, weight, hz, shape(t, parts))
+    return slopes(t, phase - bent_by_itself(t, parts, hz, own), weight, hz, shape(t, parts))
 
 
 @_jit

@@ -22,6 +22,7 @@ from juxtatune.core.listening.surest import LONGEST_APART, UNSURE_APART, surest
 
 ATTACK_FROM, ATTACK_TO = 0.012, 0.112
 LEAST_GLIDE, MOST_GLIDE = -3.0, 25.0  # cents above the settled pitch: beyond it is another string's
+NONSENSE = 150.0  # cents, from where nothing was heard of the attack, not even of a string that is turned
 ALONE_S = 1.2  # of a string that is clear but for its beginning
 NEARLY_ALL = 0.95
 LOST, TOO_SHORT = "the note is lost in other sound", "the note is too short to be read"
@@ -134,9 +135,11 @@ def _look(x: Samples, rate: float, c: Candidate, until: float) -> Fit | None:
 
 
 def _glide(fit: Fit, onset: float, among: bool) -> float | None:
-    """How far the attack lies above the settled pitch, in cents; None where the strings `among` which it began spoil it."""
+    """How far the attack lies above the settled pitch, in cents; None where the strings `among` which it began spoil it,
+    or where it is told by nothing that was heard."""
     glide = fit.mean_glide_cents(onset + ATTACK_FROM, onset + ATTACK_TO)
-    return glide if not among or LEAST_GLIDE < glide < MOST_GLIDE else None
+    least, most = (LEAST_GLIDE, MOST_GLIDE) if among else (-NONSENSE, NONSENSE)
+    return glide if least < glide < most else None
 
 
 def _unread(c: Candidate, end: float, targets: Targets, why: str) -> Reading:

@@ -168,10 +168,13 @@ def solve(d: Demodulated, f1: float, stretch: float, with_glide: bool) -> Fit | 
         return None
     shift, bend, sigma, among, turn, own_scatter, disagree, slow, unheard = pitch
     new_stretch = min(max(stretch + bend, 0.0), MOST_STRETCH)
-    hz = d.hz[where]
+    # what is further off is no partial of this string
+    own = np.abs(relative) < joint.FURTHEST
+    n, hz, relative = d.n[where][own], d.hz[where][own], relative[own]
+    amplitude, decay, phase = amplitude[own], decay[own], offset[own] + 2 * np.pi * hz * origin
     return Fit(
         f1 * (1 + shift), new_stretch, turn, parts,
         sigma * CENTS, among * CENTS, origin,
-        d.n[where], hz * (1 + relative), amplitude, offset + 2 * np.pi * hz * origin, decay, snr, own_scatter, disagree, slow,
+        n, hz * (1 + relative), amplitude, phase, decay, snr, own_scatter, disagree, slow,
         unheard * CENTS,
     )  # fmt: skip

@@ -14,11 +14,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from juxtatune.core.errors import CannotTell
+from juxtatune.core.listening.analyse import analyse_working
 from juxtatune.core.listening.frames import to_working_rate
 from juxtatune.core.listening.peaks import between_bins, clear_tops, power_spectrum
+from juxtatune.core.listening.played import by_plucks, of_both
+from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.source import Samples
 
 FRAME_S, HOP_S = 0.37, 0.06
+EXCERPTS, EXCERPT_S = 8, 15.0  # of a recording longer than these together
 SINCE = 2  # frames back: tones that last so long are asked
 LED = 1.5  # times what a tone moved since the frame before, it has still before it
 STEADY_CENTS = 1.5  # what moves by more from frame to frame says little
@@ -31,6 +35,7 @@ LOW_HZ, HIGH_HZ = 60.0, 1000.0
 # hum sounds in half of all frames, by so little louder at one time than at another
 LEAST_FRAMES, HUM_OFTEN, HUM_FALLS = 16, (0.45, 0.55), (1.3, 1.7)
 # between partials of a root that is not heard itself; tempered intervals lie further off
+PARTIAL_CENTS = 25.0
 JUST, JUST_CENTS = np.array([5 / 4, 5 / 3, 5 / 2, 7 / 5, 7 / 4, 7 / 3, 7 / 2]), 5.0
 # a tone so many times another is the third, sixth or twelfth partial of a root that is not heard itself, surely so from the
 # nearer distance and the greater share of its level on; a fifth above one it may be
@@ -54,8 +59,8 @@ class Offset:
 
 def reference_offset(samples: Samples, rate: float) -> Offset | CannotTell:
     """The offset of a recording, or why it cannot be told."""
-    x, working = to_working_rate(samples, rate)
-    frames = _without_hum(_frames(x, working))
+    excerpts = [to_working_rate(x, rate) for x in _excerpts(samples, rate)]
+    frames = _without_hum([frame for x, working in excerpts for frame in _frames(x, working)])
     cents, weight, note = _roots(frames)
     if len(cents) < 4 or weight.sum() <= 0 or _distinct(frames) < LEAST_TONES:
         return CannotTell("nothing in it has a pitch")
@@ -67,8 +72,25 @@ def reference_offset(samples: Samples, rate: float) -> Offset | CannotTell:
     seldom = len(cents) < OFTEN * len(frames)
     if seldom and (share < MOSTLY or _notes(cents, weight, note, mode) < LEAST_NOTES):
         return CannotTell("too few tones: drums alone have no common pitch")
+    plucks = [r for x, working in excerpts for r in analyse_working(x, working, Targets())]
+    played = by_plucks(plucks, mode)
+    if played is not None:
+        mode = of_both(mode, played)
     folded = mode - 100 * np.ceil((mode - 50) / 100)
     return Offset(float(folded), float(min(0.99, share)))
+
+
+def _excerpts(samples: Samples, rate: float) -> list[Samples]:
+    """The sound, or of a long one the loudest part of each of some equal stretches."""
+    size = int(EXCERPT_S * rate)
+    if len(samples) <= EXCERPTS * size:
+        return [samples]
+    out = []
+    for part in np.array_split(samples, EXCERPTS):
+        held = np.concatenate([[0.0], np.cumsum(part**2)])
+        at = int(np.argmax(held[size:] - held[:-size]))
+        out.append(part[at : at + size])
+    return out
 
 
 def _frames(x: Samples, rate: float) -> list[tuple[F, F]]:
@@ -126,20 +148,21 @@ def _distinct(frames: list[tuple[F, F]]) -> int:
 
 def _roots(frames: list[tuple[F, F]]) -> tuple[F, F, NDArray[np.int64]]:
     """Deviations from the nearest tempered note, with weights, of tones that last; and which note that is."""
-    cents: list[float] = []
-    weights: list[float] = []
-    notes: list[int] = []
+    pitches, weights = [np.zeros(0)], [np.zeros(0)]
     for (before, _), (hz, level) in zip(frames, frames[SINCE:], strict=False):
-        third = _third_partials(hz, level)
-        for k in range(len(hz)):
-            moved = min(1200 * np.log2(hz[k] / before), key=abs, default=np.inf)
-            if abs(moved) < 6 and not _is_partial(hz, level, k):
-                # a tone that glides down from its attack has more before it
-                pitch = 69 + 12 * np.log2(hz[k] / 440) + LED * moved / 100 - third[k] * FIFTH
-                cents.append(100 * (pitch - round(pitch)))
-                notes.append(round(pitch))
-                weights.append(level[k] * min(1.0, hz[k] / 200) * np.exp(-((moved / STEADY_CENTS) ** 2)))
-    return np.array(cents), np.array(weights), np.array(notes, np.int64)
+        if len(before) == 0 or len(hz) == 0:
+            continue
+        each = 1200 * np.log2(hz[:, None] / before[None, :])
+        moved = np.take_along_axis(each, np.abs(each).argmin(axis=1)[:, None], axis=1)[:, 0]
+        root = (np.abs(moved) < 6) & ~_partials(hz, level)
+        # a tone that glides down from its attack has more before it
+        pitch = 69 + 12 * np.log2(hz / 440) + LED * moved / 100 - _third_partials(hz, level) * FIFTH
+        weight = level * np.minimum(1.0, hz / 200) * np.exp(-((moved / STEADY_CENTS) ** 2))
+        pitches.append(pitch[root])
+        weights.append(weight[root])
+    pitch = np.concatenate(pitches)
+    note = np.rint(pitch)
+    return 100 * (pitch - note), np.concatenate(weights), note.astype(np.int64)
 
 
 def _notes(cents: F, weight: F, note: NDArray[np.int64], mode: float) -> float:
@@ -160,21 +183,18 @@ def _frame_peaks(frame: Samples, rate: float) -> tuple[F, F]:
     return hz[inside], np.sqrt(power[at[inside]])
 
 
-def _is_partial(hz: F, level: F, k: int) -> bool:
-    for j in range(k):
-        ratio = hz[k] / hz[j]
-        if level[j] > 0.1 * level[k] and np.abs(1200 * np.log2(ratio / JUST)).min() < JUST_CENTS:
-            return True
-        n = round(ratio)
-        if 2 <= n <= 12 and abs(1200 * np.log2(ratio / n)) < 25 and level[j] > 0.05 * level[k]:
-            return True
-    return False
+def _partials(hz: F, level: F) -> NDArray[np.bool_]:
+    """Which peaks are whole multiples of a lower one, or just above one as partials of one root are."""
+    times, lower = hz[:, None] / hz[None, :], level[None, :] / level[:, None]
+    just = np.abs(1200 * np.log2(times[..., None] / JUST)).min(axis=2) < JUST_CENTS
+    n = np.clip(np.rint(times), 2, 12)
+    whole = np.abs(1200 * np.log2(times / n)) < PARTIAL_CENTS
+    found = (just & (lower > 0.1)) | (whole & (lower > 0.05))
+    return np.asarray(np.tril(found, -1).any(axis=1))
 
 
 def _third_partials(hz: F, level: F) -> F:
     """How likely (0 to 1) each peak is to be the third, sixth or twelfth partial of a root that is not heard."""
-    if len(hz) == 0:
-        return hz
     times, louder = hz[:, None] / hz[None, :], level[None, :] / level[:, None]
     near = np.max([_near(times, t) for t in THIRD], axis=0)
     near = np.maximum(near, MAY_BE * _near(times, 3 / 2))

@@ -1,0 +1,72 @@
+"""What the plucks of a recording say of its offset: each is led to where its glide ends, which no long window hears."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from juxtatune.core.listening.pluck import Reading
+
+F = NDArray[np.float64]
+OWN_CENTS = 1.0  # by so much a note lies off the others by itself
+CLAIMS = 1.5  # times what a reading among chords claims, it is off
+HEAVY = 2.5  # 1σ, from where what is off counts less and less: another's
+FEWEST = 5
+SCATTERED = 1.3  # times what the scatter says, the mean is unsure
+# long windows: 1σ (cents), what they hear of the glide in the attack, and 1σ of that and of what plucks say they are off
+WINDOWS_CENTS, PART_HEARD, NOT_SURE, APART = 0.2, 0.1, 0.07, 0.3
+USUAL_GLIDE = 5.0  # cents, of which no attack tells
+NEAR_CENTS, LEAST_SHARE = 4.0, 0.4  # so near the common pitch so much of their weight must lie
+
+
+@dataclass(frozen=True)
+class Played:
+    """Cents above 440 that plucks agree on, within 50 of where they were looked for; 1σ; how far they glide (cents)."""
+
+    cents: float
+    sigma: float
+    glide: float
+
+
+def by_plucks(readings: list[Reading], near: float) -> Played | None:
+    """What all readings agree on near a pitch (cents), robustly; None where they are few or do not agree."""
+    heard = [r for r in readings if r.pitch is not None and r.sigma_cents is not None]
+    if len(heard) < FEWEST:
+        return None
+    pitch = np.array([100 * (r.pitch or 0.0) for r in heard])
+    spread = np.hypot(OWN_CENTS, CLAIMS * np.array([r.sigma_cents or 0.0 for r in heard]))
+    weight, middle = 1 / spread**2, near
+    for _ in range(30):
+        off = (pitch - middle + 50) % 100 - 50
+        counts = weight / (1 + (off / spread / HEAVY) ** 2) ** 1.5
+        moved = float((counts * off).sum() / counts.sum())
+        middle += moved
+        if abs(moved) < 1e-4:
+            break
+    if weight[np.abs(off) < NEAR_CENTS].sum() < LEAST_SHARE * weight.sum():
+        return None
+    sigma = SCATTERED * float(np.sqrt((counts**2 * off**2).sum()) / counts.sum())
+    return Played(middle, sigma, _glide(heard, counts))
+
+
+def of_both(heard: float, played: Played) -> float:
+    """The offset (cents) of long windows and of plucks, each as it is sure: windows hear a share of every glide, and where
+    plucks say that they are further off, something else of the attacks."""
+    above = (heard - PART_HEARD * played.glide - played.cents + 50) % 100 - 50
+    windows = WINDOWS_CENTS**2 + (NOT_SURE * played.glide) ** 2 + (APART * above) ** 2
+    return played.cents + above * played.sigma**2 / (windows + played.sigma**2)
+
+
+def _glide(heard: list[Reading], counts: F) -> float:
+    """How far above where they settle the attacks lie at the median (cents), each as it counts."""
+    told = [
+        (abs(r.attack_cents - r.cents), c)
+        for r, c in zip(heard, counts, strict=True)
+        if r.attack_cents is not None and r.cents is not None
+    ]
+    if not told:
+        return USUAL_GLIDE
+    size, weight = np.array(sorted(told)).T
+    return float(size[np.searchsorted(np.cumsum(weight), weight.sum() / 2)])
