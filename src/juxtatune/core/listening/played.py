@@ -17,6 +17,7 @@ FEWEST = 5
 SCATTERED = 1.3  # times what the scatter says, the mean is unsure
 # long windows: 1σ (cents), what they hear of the glide in the attack, and 1σ of that and of what plucks say they are off
 WINDOWS_CENTS, PART_HEARD, NOT_SURE, APART = 0.2, 0.1, 0.07, 0.3
+UNHEARD = 0.4  # of what a pluck glides less than others, it may be too sharp by
 USUAL_GLIDE = 5.0  # cents, of which no attack tells
 NEAR_CENTS, LEAST_SHARE = 4.0, 0.4  # so near the common pitch so much of their weight must lie
 
@@ -37,6 +38,10 @@ def by_plucks(readings: list[Reading], near: float) -> Played | None:
         return None
     pitch = np.array([100 * (r.pitch or 0.0) for r in heard])
     spread = np.hypot(OWN_CENTS, CLAIMS * np.array([r.sigma_cents or 0.0 for r in heard]))
+    # what glides less than others do has perhaps been heard without its glide
+    glide = np.array([_glide(r) for r in heard])
+    usual = _median(glide, 1 / spread**2)
+    spread = np.hypot(spread, UNHEARD * np.maximum(usual - np.nan_to_num(glide), 0.0))
     weight, middle = 1 / spread**2, near
     for _ in range(30):
         off = (pitch - middle + 50) % 100 - 50
@@ -48,7 +53,7 @@ def by_plucks(readings: list[Reading], near: float) -> Played | None:
     if weight[np.abs(off) < NEAR_CENTS].sum() < LEAST_SHARE * weight.sum():
         return None
     sigma = SCATTERED * float(np.sqrt((counts**2 * off**2).sum()) / counts.sum())
-    return Played(middle, sigma, _glide(heard, counts))
+    return Played(middle, sigma, _median(glide, counts))
 
 
 def of_both(heard: float, played: Played) -> float:
@@ -59,14 +64,16 @@ def of_both(heard: float, played: Played) -> float:
     return played.cents + above * played.sigma**2 / (windows + played.sigma**2)
 
 
-def _glide(heard: list[Reading], counts: F) -> float:
-    """How far above where they settle the attacks lie at the median (cents), each as it counts."""
-    told = [
-        (abs(r.attack_cents - r.cents), c)
-        for r, c in zip(heard, counts, strict=True)
-        if r.attack_cents is not None and r.cents is not None
-    ]
-    if not told:
+def _glide(r: Reading) -> float:
+    """How far its attack lies above where it settles (cents); NaN where that is not told."""
+    return r.attack_cents - r.cents if r.attack_cents is not None and r.cents is not None else float("nan")
+
+
+def _median(glide: F, weight: F) -> float:
+    """How far they glide at the median, each as it counts."""
+    told = np.flatnonzero(np.isfinite(glide))
+    if len(told) == 0:
         return USUAL_GLIDE
-    size, weight = np.array(sorted(told)).T
-    return float(size[np.searchsorted(np.cumsum(weight), weight.sum() / 2)])
+    order = told[np.argsort(glide[told])]
+    half = weight[order].sum() / 2
+    return abs(float(glide[order][np.searchsorted(np.cumsum(weight[order]), half)]))

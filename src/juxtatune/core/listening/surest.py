@@ -61,13 +61,13 @@ def _reconsidered(x: Samples, rate: float, fit: Fit, start: float, end: float) -
         for stretch, partials in ((USUAL_STRETCH, 6), (3 * USUAL_STRETCH, 14))
         for other in _with_and_without_glide(x, rate, start, end, fit.f1, stretch, partials)
     ]
-    near = [(o, glide) for o, glide in others if o is not None and abs(1200 * np.log2(o.f1 / fit.f1)) < AGREE]
-    every = [fit, *(o for o, _ in near)]
+    near = [o for o in others if o is not None and abs(1200 * np.log2(o.f1 / fit.f1)) < AGREE]
+    every = [fit, *near]
     # what takes the pitch for steady reads the mean of a glide
     above = fit.mean_glide_cents(start, end)
     own = [
-        np.hypot(_owned(fit, o.sigma_cents, o.among_cents), 0.0 if glide else MEAN * above)
-        for o, glide in near
+        np.hypot(_owned(fit, o.sigma_cents, o.among_cents), MEAN * above if o.glide[0, 1] == 0 else 0.0)
+        for o in near
     ]
     sigma = np.array([fit.sigma_cents, *own])
     best = every[int(np.argmin(sigma))]
@@ -82,13 +82,10 @@ def _reconsidered(x: Samples, rate: float, fit: Fit, start: float, end: float) -
 
 def _with_and_without_glide(
     x: Samples, rate: float, start: float, end: float, f1: float, stretch: float, partials: int
-) -> list[tuple[Fit | None, bool]]:
+) -> list[Fit | None]:
     turned = demodulated(x, rate, start, end, f1, stretch, partials=partials)
     return [
-        (
-            fit_pluck(x, rate, start, end, f1, stretch, glide, rounds=2, partials=partials, turned=turned),
-            glide,
-        )
+        fit_pluck(x, rate, start, end, f1, stretch, glide, rounds=2, partials=partials, turned=turned)
         for glide in (True, False)
     ]
 
