@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from juxtatune.core.listening.again import LEAST_JUMP, LEAST_JUMP_RISING, picked_again
+from juxtatune.core.listening.again import HIGHEST, LEAST_JUMP, LEAST_JUMP_RISING, picked_again
 from juxtatune.core.listening.confirm import BETTER, BRIGHT, Candidate, hear, is_multiple
+from juxtatune.core.listening.going_on import goes_on
 from juxtatune.core.listening.lasting import comes_and_goes, decays, of_the_mains, sounds, vanishes
 from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.source import Samples
@@ -143,6 +144,12 @@ def _confirmed_over(
 
 def _again(x: Samples, rate: float, c: Candidate, following: float, before: Candidate) -> bool:
     """Whether a string heard again a moment later was picked again, and does not just ring on."""
+    hz = np.array([f for n, f, _ in c.tone.matched if n <= HIGHEST])
+    return _new(x, rate, c, following, before) and not goes_on(x, rate, hz, c.tone.f1, before.onset, c.onset)
+
+
+def _new(x: Samples, rate: float, c: Candidate, following: float, before: Candidate) -> bool:
+    """Whether a string heard again a moment later seems to have begun anew, perhaps but under a noise."""
     if c.level > LOUDER * before.level:
         return True
     since = before.onset

@@ -1,0 +1,50 @@
+"""Whether a string just rings on under a noise: then its partials go on after it in the phase and size they had before."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from juxtatune.core.listening.project import hann, project
+from juxtatune.core.listening.source import Samples
+
+F = NDArray[np.floating]
+SIZE_S, PERIODS, HOP_S = 0.06, 5.0, 0.015
+BEFORE_S, AFTER_S = (0.5, 0.02), (0.1, 0.6)  # before an onset and after it, from when to when
+LEAST_FRAMES = 6
+TURN, LOUDER = 0.25, 0.2  # rad, and ln of size: what goes on jumps by no more
+LOUD = 0.003  # of the loudest partial's power
+CLEAR, SEVERAL = 0.3, 2  # rad: what scatters more says nothing; and so many partials must be clear
+
+
+def goes_on(x: Samples, rate: float, hz: F, f1: float, since: float, onset: float) -> bool:
+    """Whether partials near `hz` (P,) of a string picked at `since` (s) go on across an onset (s)."""
+    size, hop = int(max(SIZE_S, PERIODS / f1) * rate), int(HOP_S * rate)
+    first = int(max(since + 0.1, onset - BEFORE_S[0]) * rate)
+    before = np.arange(first, int((onset - BEFORE_S[1]) * rate) - size, hop)
+    after = np.arange(
+        int((onset + AFTER_S[0]) * rate), min(int((onset + AFTER_S[1]) * rate), len(x)) - size, hop
+    )
+    if len(before) < LEAST_FRAMES or len(after) < LEAST_FRAMES:
+        return False
+    starts = np.concatenate([before, after])
+    t = (starts + size / 2) / rate - onset
+    z = project(x, starts, hann(size), hz, rate) * np.exp(-2j * np.pi * t[:, None] * hz)
+    power = (np.abs(z) ** 2).mean(axis=0)
+    loud = np.flatnonzero(power > LOUD * power.max())
+    told = np.array([_steps(t, z[:, p], len(before)) for p in loud])
+    clear = told[:, 2] < CLEAR
+    return bool(clear.sum() >= SEVERAL and (np.abs(told[clear, :2]) < (TURN, LOUDER)).all())
+
+
+def _steps(t: F, z: NDArray[np.complexfloating], count: int) -> tuple[float, float, float]:
+    """By how much the phase (rad) and ln of the size of a partial (M,) jump after its first `count` frames, beside what a
+    line through all says; and how far the phases scatter about it."""
+    phase = np.angle(z)
+    foretold = np.polyval(np.polyfit(t[:count], np.unwrap(phase[:count]), 1), t)
+    phase = foretold + np.angle(np.exp(1j * (phase - foretold)))
+    model = np.stack([np.ones(len(t)), t, t >= t[count]], axis=1)
+    both = np.stack([phase, np.log(np.abs(z) + 1e-12)], axis=1)
+    found, *_ = np.linalg.lstsq(model, both, rcond=None)
+    scatter = np.std(phase - model @ found[:, 0])
+    return float(found[2, 0]), float(found[2, 1]), float(scatter)
