@@ -40,6 +40,9 @@ def confirmed(
         c = _heard_at(x, rate, times, k, following, targets, out)
         if c is None or (of_the_mains(c) and not _ends(x, rate, c, following)):
             continue
+        if out and (lower := _lower(x, rate, out[-1], c, targets)) is not None:
+            out[-1] = lower
+            continue
         if out and _echoes(out[-1], c):
             continue
         if out and _swells_in(x, rate, c, following, out[-1]):
@@ -132,6 +135,15 @@ def _echoes(before: Candidate, c: Candidate) -> bool:
     since = c.onset - before.onset
     soon = since < ECHO_S or (since < LATE_ECHO_S and c.tone.score < FAINT and not c.tone.rich)
     return soon and c.level < LOUDER * before.level and _same_tone(before, c) and not same_pitch(before, c)
+
+
+def _lower(x: Samples, rate: float, before: Candidate, c: Candidate, targets: Targets) -> Candidate | None:
+    """What began as its own octave, which a drum or a band beside it brought out: the lower tone heard a moment later, if a
+    longer look hears it too."""
+    if before.first or c.onset - before.onset > ECHO_S or not is_multiple(before.tone, c.tone):
+        return None
+    longer = hear(x, rate, before.onset, before.onset + 2 * LOOK_S, targets).string
+    return longer if longer is not None and same_pitch(longer, c) else None
 
 
 def _confirmed_over(
