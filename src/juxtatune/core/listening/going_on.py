@@ -25,26 +25,30 @@ def goes_on(x: Samples, rate: float, hz: F, f1: float, since: float, onset: floa
     after = np.arange(
         int((onset + AFTER_S[0]) * rate), min(int((onset + AFTER_S[1]) * rate), len(x)) - size, hop
     )
-    if len(before) < LEAST_FRAMES or len(after) < LEAST_FRAMES:
+    if len(before) < LEAST_FRAMES or len(after) < LEAST_FRAMES or len(hz) < SEVERAL:
         return False
     starts = np.concatenate([before, after])
     t = (starts + size / 2) / rate - onset
     z = project(x, starts, hann(size), hz, rate) * np.exp(-2j * np.pi * t[:, None] * hz)
     power = (np.abs(z) ** 2).mean(axis=0)
-    loud = np.flatnonzero(power > LOUD * power.max())
-    told = np.array([_steps(t, z[:, p], len(before)) for p in loud])
-    clear = told[:, 2] < CLEAR
-    return bool(clear.sum() >= SEVERAL and (np.abs(told[clear, :2]) < (TURN, LOUDER)).all())
+    turn, louder, scatter = _steps(t, z[:, power > LOUD * power.max()], len(before))
+    clear = scatter < CLEAR
+    return bool(
+        clear.sum() >= SEVERAL
+        and (np.abs(turn[clear]) < TURN).all()
+        and (np.abs(louder[clear]) < LOUDER).all()
+    )
 
 
-def _steps(t: F, z: NDArray[np.complexfloating], count: int) -> tuple[float, float, float]:
-    """By how much the phase (rad) and ln of the size of a partial (M,) jump after its first `count` frames, beside what a
-    line through all says; and how far the phases scatter about it."""
+def _steps(t: F, z: NDArray[np.complexfloating], count: int) -> tuple[F, F, F]:
+    """By how much the phases (rad) and ln of the sizes of partials (M, P) jump after the first `count` frames, beside what
+    a line through all says; and how far the phases scatter about it."""
     phase = np.angle(z)
-    foretold = np.polyval(np.polyfit(t[:count], np.unwrap(phase[:count]), 1), t)
+    slope, level = np.polyfit(t[:count], np.unwrap(phase[:count], axis=0), 1)
+    foretold = t[:, None] * slope + level
     phase = foretold + np.angle(np.exp(1j * (phase - foretold)))
     model = np.stack([np.ones(len(t)), t, t >= t[count]], axis=1)
-    both = np.stack([phase, np.log(np.abs(z) + 1e-12)], axis=1)
-    found, *_ = np.linalg.lstsq(model, both, rcond=None)
-    scatter = np.std(phase - model @ found[:, 0])
-    return float(found[2, 0]), float(found[2, 1]), float(scatter)
+    found, *_ = np.linalg.lstsq(model, np.hstack([phase, np.log(np.abs(z) + 1e-12)]), rcond=None)
+    partials = z.shape[1]
+    scatter = np.std(phase - model @ found[:, :partials], axis=0)
+    return found[2, :partials], found[2, partials:], scatter

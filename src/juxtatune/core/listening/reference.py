@@ -35,7 +35,7 @@ LOW_HZ, HIGH_HZ = 60.0, 1000.0
 # hum sounds in half of all frames, by so little louder at one time than at another
 LEAST_FRAMES, HUM_OFTEN, HUM_FALLS = 16, (0.45, 0.55), (1.3, 1.7)
 # between partials of a root that is not heard itself; tempered intervals lie further off
-PARTIAL_CENTS = 25.0
+PARTIAL_CENTS = 25.0  # from a multiple of a lower peak, which it may be stiff enough to be
 JUST, JUST_CENTS = np.array([5 / 4, 5 / 3, 5 / 2, 7 / 5, 7 / 4, 7 / 3, 7 / 2]), 5.0
 # a tone so many times another is the third, sixth or twelfth partial of a root that is not heard itself, surely so from the
 # nearer distance and the greater share of its level on; a fifth above one it may be
