@@ -46,7 +46,10 @@ def _steps(t: F, z: NDArray[np.complexfloating], count: int) -> tuple[F, F, F]:
     phase = np.angle(z)
     slope, level = np.polyfit(t[:count], np.unwrap(phase[:count], axis=0), 1)
     foretold = t[:, None] * slope + level
-    phase = foretold + np.angle(np.exp(1j * (phase - foretold)))
+    # as near to what was foretold as whole turns allow, but without a jump on the way
+    off = np.unwrap(np.angle(np.exp(1j * (phase - foretold))), axis=0)
+    off[count:] -= 2 * np.pi * np.rint(np.median(off[count:], axis=0) / (2 * np.pi))
+    phase = foretold + off
     model = np.stack([np.ones(len(t)), t, t >= t[count]], axis=1)
     found, *_ = np.linalg.lstsq(model, np.hstack([phase, np.log(np.abs(z) + 1e-12)]), rcond=None)
     partials = z.shape[1]
