@@ -22,7 +22,7 @@ from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.source import Samples
 
 FRAME_S, HOP_S = 0.37, 0.06
-EXCERPTS, EXCERPT_S = 8, 15.0  # of a recording longer than these together
+EXCERPTS, EXCERPT_S = 8, 12.0  # of a recording longer than these together
 SINCE = 2  # frames back: tones that last so long are asked
 LED = 1.5  # times what a tone moved since the frame before, it has still before it
 STEADY_CENTS = 1.5  # what moves by more from frame to frame says little
