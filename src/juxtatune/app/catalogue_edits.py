@@ -8,6 +8,7 @@ from dataclasses import replace
 from juxtatune.book.state import BookState, NightRecord, with_song_added, without_song
 from juxtatune.core.errors import UserError
 from juxtatune.core.music.catalogue import standard_for
+from juxtatune.core.music.tuning import shifted_to
 from juxtatune.core.planning.plan import Slot
 from juxtatune.core.repertoire.night import Night, Part
 from juxtatune.core.repertoire.song import Song, Way
@@ -80,6 +81,13 @@ def change_way(state: BookState, song_id: str, index: int, way: Way) -> BookStat
         if any(s.song == song_id for s in night.slots) and guitar.id not in night.guitars:
             state = state.with_night(replace(night, guitars=(*night.guitars, guitar.id)))
     return state
+
+
+def tune_song(state: BookState, song_id: str, cents: float) -> BookState:
+    """Every way of a song moved, by half a step at most, to lie so many cents off A4: as a record does."""
+    song = state.song(song_id)
+    ways = tuple(replace(w, tuning=shifted_to(w.tuning, cents)) for w in song.ways)
+    return state.with_song(replace(song, ways=ways))
 
 
 def add_guitar(state: BookState, name: str, strings: int = 6) -> BookState:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import re
+from dataclasses import replace
 
 from juxtatune.core.errors import UserError
 from juxtatune.core.music.catalogue import parse_tuning
@@ -45,9 +46,19 @@ def words(text: str) -> str:
     return text.strip()
 
 
+_SHIFTED = re.compile(r"(.+?),?\s+([+-]?)(\d+(?:[.,]\d+)?)\s*(?:¢|c|cents?)?\s*(up|down)?", re.IGNORECASE)
+
+
 def tuning(text: str, strings: int) -> Tuning:
-    """A tuning by name or notes for so many strings."""
-    value = parse_tuning(text.replace("♯", "#").replace("♭", "b"))
+    """A tuning by name or notes for so many strings, perhaps with cents: `drop D, 30 ¢ up` or `drop D +30`."""
+    plain = text.strip().replace("♯", "#").replace("♭", "b").replace("−", "-")
+    match = _SHIFTED.fullmatch(plain)
+    if match is not None and (match[2] or match[4]):
+        down = match[2] == "-" or (match[4] or "").lower() == "down"
+        cents = number(match[3], 0, 1200) * (-1 if down else 1)
+        value = parse_tuning(match[1]).moved(cents / 100)
+    else:
+        value = parse_tuning(plain)
     if len(value) != strings:
         raise UserError(f"{len(value)} notes", allowed=f"{strings} notes")
     return value
@@ -58,7 +69,12 @@ def show_tuning(value: Tuning) -> str:
 
 
 def show_notes(value: Tuning) -> str:
-    return pretty(str(value))
+    """The notes, with cents that all of them share said once: `D2 A2 D3 +30`."""
+    shifts = {note.shift for note in value.notes}
+    if len(shifts) > 1 or shifts == {0.0}:
+        return pretty(str(value))
+    plain = " ".join(str(replace(note, shift=0.0)) for note in value.notes)
+    return pretty(f"{plain} {shifts.pop():+g}")
 
 
 def used_strings(text: str, strings: int) -> tuple[int, ...]:

@@ -3,12 +3,47 @@
 from __future__ import annotations
 
 import json
+import math
 import os
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
 from juxtatune.core.errors import UserError
+from juxtatune.core.music.pitch import Reference
+from juxtatune.core.retuning.procedure import Rules
+
+# least and most of every figure: Hz for a4, s for hold_s, else cents
+LIMITS = {
+    "a4": (380.0, 500.0),
+    "tolerance": (0.5, 10.0),
+    "hold_s": (0.2, 3.0),
+    "upward": (1.0, 50.0),
+    "turn_around": (20.0, 300.0),
+    "recheck": (0.5, 15.0),
+}
+
+
+@dataclass(frozen=True)
+class TuningPreferences:
+    """How strings are judged: A4 in Hz, which moment of a note counts, and the rules of landing."""
+
+    a4: float = 440.0
+    attack: bool = False
+    rules: Rules = field(default_factory=Rules)
+
+    @property
+    def reference(self) -> Reference:
+        return Reference(self.a4)
+
+    def figure(self, name: str) -> float:
+        """The figure that `LIMITS` knows by this name."""
+        return self.a4 if name == "a4" else float(getattr(self.rules, name))
+
+    def with_figure(self, name: str, value: float) -> TuningPreferences:
+        if name == "a4":
+            return replace(self, a4=value)
+        return replace(self, rules=replace(self.rules, **{name: value}))
 
 
 @dataclass(frozen=True)
@@ -19,6 +54,7 @@ class Preferences:
     left_handed: bool = False
     path: Path | None = None
     system: str = "dark"
+    tuning: TuningPreferences = TuningPreferences()
 
     def resolved_theme(self) -> str:
         return self.system if self.theme == "system" else self.theme
@@ -31,6 +67,7 @@ class Preferences:
         if self.path is None:
             return
         data = {k: v for k, v in asdict(self).items() if k in ("theme", "left_handed")}
+        data |= {name: self.tuning.figure(name) for name in LIMITS} | {"attack": self.tuning.attack}
         partial = self.path.with_name(self.path.name + ".part")
         try:
             self.path.parent.mkdir(parents=True, exist_ok=True)
@@ -52,5 +89,15 @@ def load_preferences(path: Path) -> Preferences:
         return Preferences(path=path)
     theme = data.get("theme")
     return Preferences(
-        theme if theme in ("system", "dark", "light") else "system", data.get("left_handed") is True, path
-    )
+        theme if theme in ("system", "dark", "light") else "system", data.get("left_handed") is True, path,
+        tuning=_tuning(data),
+    )  # fmt: skip
+
+
+def _tuning(data: dict[str, Any]) -> TuningPreferences:
+    tuning = TuningPreferences(attack=data.get("attack") is True)
+    for name, (least, most) in LIMITS.items():
+        value = data.get(name)
+        if isinstance(value, int | float) and math.isfinite(value) and least <= value <= most:
+            tuning = tuning.with_figure(name, float(value))
+    return tuning

@@ -35,10 +35,10 @@ class TuneRun:
     """One retune of one guitar. Main thread only."""
 
     def __init__(self, session: Session, instrument: str, target: Tuning, song: str = "",
-                 rules: Rules | None = None, reference: Reference = ISO_16) -> None:  # fmt: skip
+                 rules: Rules | None = None, reference: Reference = ISO_16, attack: bool = False) -> None:  # fmt: skip
         self.session, self.instrument, self.song = session, instrument, song
         self.source = session.state.instrument(instrument).tuning
-        self.target, self.reference = target, reference
+        self.target, self.reference, self.attack = target, reference, attack
         self.procedure: Procedure = procedure.begin(change(self.source, target), rules)
         self.trails: dict[int, deque[Point]] = {s: deque(maxlen=TRAIL) for s in target.strings}
         self.last: dict[int, Reading] = {}
@@ -63,7 +63,7 @@ class TuneRun:
         g = heard.glimpse
         if g is not None and g.string is not None and g.cents is not None:
             string = self._in_hand(g.pitch, g.string, g.t)
-            cents = (g.pitch - self.target.pitch(string)) * 100
+            cents = (g.pitch - self.target.pitch(string)) * 100 + self._counted(string)
             self.unread.pop(string, None)
             self.trails[string].append(Point(g.t, cents, g.sigma_cents))
             self.procedure = procedure.hear(self.procedure, g.t, string, cents, g.sigma_cents, g.level_db)
@@ -78,8 +78,9 @@ class TuneRun:
         self.unread = {r.string: r.problem for r in readings if r.problem}
         for r in readings:
             if r.cents is not None and r.sigma_cents is not None:
-                self.trails[r.string].append(Point(t, r.cents, r.sigma_cents))
-                self.procedure = procedure.hear_strum(self.procedure, r.string, r.cents, r.sigma_cents)
+                cents = r.cents + self._counted(r.string)
+                self.trails[r.string].append(Point(t, cents, r.sigma_cents))
+                self.procedure = procedure.hear_strum(self.procedure, r.string, cents, r.sigma_cents)
         read = {str(r.string): round(r.cents, 3) for r in readings if r.cents is not None}
         self.session.log("strum", {"instrument": self.instrument, "cents": read})
         self.procedure = procedure.step(self.procedure, 1)
@@ -104,6 +105,17 @@ class TuneRun:
             if here <= there:
                 return active
         return heard
+
+    def excess(self, string: int) -> float | None:
+        """By how many cents the attack of the string's last pluck lay above where it settled."""
+        last = self.last.get(string)
+        if last is None or last.attack_cents is None or last.cents is None:
+            return None
+        return last.attack_cents - last.cents
+
+    def _counted(self, string: int) -> float:
+        """Cents from the settled pitch to the moment that counts."""
+        return (self.excess(string) or 0.0) if self.attack else 0.0
 
     def _followed(self, reading: Reading, heard: int) -> int:
         """The string whose trail passed the pitch while the pluck rang."""

@@ -14,7 +14,8 @@ from juxtatune.core.errors import UserError
 from juxtatune.core.listening.frames import clearest_channel
 from juxtatune.core.listening.source import Block
 
-ALLOWED = "a WAV, FLAC or OGG file with sound in it"
+ALLOWED = "a WAV, FLAC, OGG or MP3 file with sound in it"
+CHOOSE = "Sound files (*.wav *.flac *.ogg *.mp3)"  # for a dialog that asks for one
 BLOCK = 960
 CHUNK = 1 << 20
 

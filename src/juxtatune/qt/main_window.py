@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
-from juxtatune.app.preferences import Preferences
+from juxtatune.app.preferences import Preferences, TuningPreferences
 from juxtatune.app.session import Session
 from juxtatune.core.errors import UserError
 from juxtatune.core.planning.trace import trace
@@ -29,6 +29,7 @@ from juxtatune.qt.gig_files import GigFiles
 from juxtatune.qt.night_menu import NightMenu
 from juxtatune.qt.sound_menu import SoundMenu
 from juxtatune.qt.theme import apply_theme
+from juxtatune.qt.tuning_dialog import TuningDialog
 from juxtatune.qt.views.guitars.view import GuitarsView
 from juxtatune.qt.views.night.presenter import NightPresenter
 from juxtatune.qt.views.night.view import NightView
@@ -67,6 +68,7 @@ class MainWindow(QMainWindow):
         self._lay_out()
         self._menus()
         self._connect()
+        self._prefer_tuning(preferences.tuning)
         self._unwatch = session.watch(self._refresh)
         night = self.night.night()
         self.choose(night.slots[0].song if night is not None and night.slots else None)
@@ -163,6 +165,11 @@ class MainWindow(QMainWindow):
         edit = bar.addMenu("&Edit")
         self.undo_action = self._action(edit, "&Undo", self.undo, QKeySequence.StandardKey.Undo)
         self.redo_action = self._action(edit, "&Redo", self.redo, QKeySequence.StandardKey.Redo)
+        edit.addSeparator()
+        self.tuning_dialog = TuningDialog(self.preferences.tuning, self)
+        self.tuning_dialog.changed.connect(self._tuning_changed)
+        keys = "Ctrl+,"
+        self._action(edit, "Tuning &preferences…", self.tuning_dialog.show, keys)
         go = bar.addMenu("&View")
         for k, view in enumerate(VIEWS):
             self._action(go, view, partial(self.show_view, view), f"Ctrl+{k + 1}")
@@ -271,12 +278,13 @@ class MainWindow(QMainWindow):
                 rows.append(TonightRow(p.song, gig.song(p.song).title, p.way.tuning.pitches, home, chosen))
         self.tonight.set_rows(tuple(rows), self.song)
 
-    def _show_status(self) -> None:
-        self.status.setText(f"A4 440 · {self.tune.source_name}")
+    def _show_status(self, wrong: str = "") -> None:
+        a4 = f"A4 {self.preferences.tuning.a4:g}"
+        self.status.setText(" · ".join(part for part in (a4, self.tune.source_name, wrong) if part))
 
     def _show_level(self, level: float, wrong: str) -> None:
         self.level.set_level(level, wrong == "too loud")
-        self.status.setText(f"A4 440 · {self.tune.source_name}" + (f" · {wrong}" if wrong else ""))
+        self._show_status(wrong)
 
     def _show_hints(self) -> None:
         self.keys.setText("      ".join(self.views[self.view_name()].hints()))
@@ -340,6 +348,16 @@ class MainWindow(QMainWindow):
         if isinstance(app, QApplication):
             apply_theme(app, self.preferences.resolved_theme())
         self.update()
+
+    def _tuning_changed(self, tuning: TuningPreferences) -> None:
+        self.preferences = self.preferences.with_(tuning=tuning)
+        self._save_preferences()
+        self._prefer_tuning(tuning)
+
+    def _prefer_tuning(self, tuning: TuningPreferences) -> None:
+        self.tune.prefer(tuning)
+        self.views["Songs"].set_reference(tuning.reference)
+        self._show_status()
 
     def _save_preferences(self) -> None:
         try:

@@ -10,6 +10,7 @@ from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QFileDialog, QMenu, QWidget
 
 from juxtatune.core.errors import UserError
+from juxtatune.devices.sound_file import CHOOSE
 from juxtatune.devices.sound_in import devices
 from juxtatune.qt.views.tune.presenter import TunePresenter
 
@@ -50,8 +51,6 @@ class SoundMenu:
             self._add(self.menu, "No sound input found", lambda: None).setEnabled(False)
 
     def _open_file(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(
-            self.parent, "Listen to a sound file", "", "Sound files (*.wav *.flac *.ogg)"
-        )
+        name, _ = QFileDialog.getOpenFileName(self.parent, "Listen to a sound file", "", CHOOSE)
         if name:
             self.tune.use_file(Path(name))

@@ -116,9 +116,9 @@ def _sheet(c: Colours) -> str:
         gridline-color: {n(c.line)}; border: 0; selection-background-color: {n(c.selected)};
         selection-color: {n(c.text)}; }}
     QHeaderView::section {{ background: {n(c.panel)}; color: {n(c.muted)}; border: 0; padding: 6px 8px; }}
-    QLineEdit, QSpinBox, QDoubleSpinBox, QComboBox {{ background: {n(c.panel)}; border: 1px solid {n(c.line)};
+    QLineEdit, QComboBox {{ background: {n(c.panel)}; border: 1px solid {n(c.line)};
         border-radius: 4px; padding: 5px 8px; }}
-    QLineEdit:focus, QSpinBox:focus, QDoubleSpinBox:focus, QComboBox:focus {{ border-color: {n(c.attention)}; }}
+    QLineEdit:focus, QComboBox:focus {{ border-color: {n(c.attention)}; }}
     QComboBox QAbstractItemView {{ background: {n(c.panel)}; selection-background-color: {n(c.selected)}; }}
     QScrollBar:vertical {{ background: transparent; width: 10px; }}
     QScrollBar::handle:vertical {{ background: {n(c.line)}; border-radius: 5px; min-height: 30px; }}

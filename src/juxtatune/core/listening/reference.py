@@ -8,6 +8,7 @@ about its mode.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -18,7 +19,7 @@ from juxtatune.core.listening.analyse import analyse_working
 from juxtatune.core.listening.frames import to_working_rate
 from juxtatune.core.listening.peaks import between_bins, clear_tops, power_spectrum
 from juxtatune.core.listening.played import by_plucks, of_both
-from juxtatune.core.listening.pluck import Targets
+from juxtatune.core.listening.pluck import Reading, Targets
 from juxtatune.core.listening.source import Samples
 
 FRAME_S, HOP_S = 0.37, 0.06
@@ -57,8 +58,13 @@ class Offset:
         return float(440.0 * np.exp2(self.cents / 1200))
 
 
-def reference_offset(samples: Samples, rate: float) -> Offset | CannotTell:
-    """The offset of a recording, or why it cannot be told."""
+def reference_offset(
+    samples: Samples, rate: float, progress: Callable[[float], None] = lambda share: None
+) -> Offset | CannotTell:
+    """The offset of a recording, or why it cannot be told.
+
+    `progress` is told the share (0 to 1) of the work that is done; what it raises ends the work.
+    """
     excerpts = [to_working_rate(x, rate) for x in _excerpts(samples, rate)]
     frames = _without_hum([frame for x, working in excerpts for frame in _frames(x, working)])
     cents, weight, note = _roots(frames)
@@ -72,12 +78,20 @@ def reference_offset(samples: Samples, rate: float) -> Offset | CannotTell:
     seldom = len(cents) < OFTEN * len(frames)
     if seldom and (share < MOSTLY or _notes(cents, weight, note, mode) < LEAST_NOTES):
         return CannotTell("too few tones: drums alone have no common pitch")
-    plucks = [r for x, working in excerpts for r in analyse_working(x, working, Targets())]
-    played = by_plucks(plucks, mode)
+    played = by_plucks(_plucks(excerpts, progress), mode)
     if played is not None:
         mode = of_both(mode, played)
     folded = mode - 100 * np.ceil((mode - 50) / 100)
     return Offset(float(folded), float(min(0.99, share)))
+
+
+def _plucks(excerpts: list[tuple[Samples, float]], progress: Callable[[float], None]) -> list[Reading]:
+    """All plucks of the excerpts, whatever their notes."""
+    out: list[Reading] = []
+    for k, (x, rate) in enumerate(excerpts):
+        progress((k + 1) / (len(excerpts) + 1))
+        out += analyse_working(x, rate, Targets())
+    return out
 
 
 def _excerpts(samples: Samples, rate: float) -> list[Samples]:

@@ -8,7 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from juxtatune.core.music.catalogue import CATALOGUE
-from juxtatune.core.music.notes import parse_note, pretty, spell
+from juxtatune.core.music.notes import Note, parse_note, pretty, spell
 from juxtatune.core.music.tuning import SAME, Tuning, same_pitches
 
 
@@ -88,8 +88,12 @@ def name_tuning(tuning: Tuning) -> TuningName:
     if shaped is not None:
         label = found or shaped.name
         return _with_shift(TuningName(label, shaped.shape, shaped.moved), shift)
-    label = found or _chord_name(plain) or pretty(" ".join(n.letter_name() for n in plain.notes))
+    label = found or _chord_name(plain) or pretty(" ".join(_letter_and_shift(n) for n in plain.notes))
     return _with_shift(TuningName(label, None, 0), shift)
+
+
+def _letter_and_shift(note: Note) -> str:
+    return note.letter_name() + (f"{note.shift:+.4g}" if note.shift else "")
 
 
 def _with_shift(name: TuningName, shift: float) -> TuningName:

@@ -86,8 +86,9 @@ def spell_semitone(semitone: int, flats: bool = False, shift: float = 0.0) -> No
 
 def pretty(text: str) -> str:
     """A note name for the eye: # and b as ♯ and ♭, a true minus sign."""
-    return re.sub(
+    spelled = re.sub(
         r"([A-G])(#+|b+)",
         lambda m: m.group(1) + m.group(2).replace("#", "♯").replace("b", "♭"),
         text,
-    ).replace("-", "−")
+    )
+    return re.sub(r"-(?=\d)", "−", spelled)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 import re
+import statistics
 from collections.abc import Iterable
 from dataclasses import dataclass
 
@@ -78,6 +79,16 @@ class Tuning:
 def same_pitches(a: Tuning, b: Tuning) -> bool:
     """True when both tunings sound alike, however they are spelled."""
     return len(a) == len(b) and all(abs(x - y) <= SAME for x, y in zip(a.pitches, b.pitches, strict=True))
+
+
+def common_shift(tuning: Tuning) -> float:
+    """How far the strings lie off tempered notes, in cents from -50 to +50: the middle one of them."""
+    return statistics.median(spell(round(p, 8)).shift for p in tuning.pitches)
+
+
+def shifted_to(tuning: Tuning, cents: float) -> Tuning:
+    """The tuning moved, by half a step at most, to lie so many cents off tempered notes."""
+    return tuning.moved((cents - common_shift(tuning)) / 100)
 
 
 def tuning_of_pitches(pitches: Iterable[float], flats: bool = False) -> Tuning:

@@ -76,6 +76,7 @@ class GuitarsView(QWidget):
         self.name.setMinimumWidth(190)
         self.name.returnPressed.connect(self.add)
         self.strings = QSpinBox()
+        self.strings.setMinimumHeight(32)
         self.strings.setRange(4, 12)
         self.strings.setValue(6)
         self.strings.setSuffix(" strings")

@@ -4,19 +4,31 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from juxtatune.app import catalogue_edits, fields
 from juxtatune.app.session import Session
 from juxtatune.book.state import BookState
 from juxtatune.core.errors import UserError
+from juxtatune.core.music.pitch import Reference
 from juxtatune.core.repertoire.song import Song, Way
+from juxtatune.devices.sound_file import CHOOSE
+from juxtatune.qt.views.songs.record import RecordBar
 from juxtatune.qt.widgets.table import RowsModel, TableColumn, make_table
 
-HINTS = ("Enter  edit a field", "Ctrl+N  new song", "Del  remove", "Ctrl+Z  undo")
+HINTS = ("Enter  edit a field", "Ctrl+N  new song", "Ctrl+M  match a record", "Del  remove", "Ctrl+Z  undo")
 
 
 @dataclass(frozen=True)
@@ -35,6 +47,8 @@ class SongsView(QWidget):
         super().__init__()
         self.session = session
         self._song: str | None = None
+        self.record = RecordBar(self._tune_song)
+        self.record.message.connect(self.message)
         self._make_tables()
         self._lay_out()
         self._unwatch = session.watch(self.refresh)
@@ -42,6 +56,12 @@ class SongsView(QWidget):
 
     def close_view(self) -> None:
         self._unwatch()
+        self.record.close_bar()
+
+    def set_reference(self, reference: Reference) -> None:
+        """The player's A4, which a record is measured against."""
+        self.record.reference = reference
+        self._show_ways()
 
     def hints(self) -> tuple[str, ...]:
         return HINTS
@@ -114,19 +134,19 @@ class SongsView(QWidget):
         head.addWidget(self.name)
         for layout, text, action in (
             (head, "Add song", self.add_song), (head, "Remove song", self.remove_song),
-            (foot, "Add way", self.add_way), (foot, "Remove way", self.remove_way),
+            (foot, "Match a record…", self.match_record), (foot, "Add way", self.add_way), (foot, "Remove way", self.remove_way),
         ):  # fmt: skip
             button = QPushButton(text)
             button.clicked.connect(action)
-            if layout is foot and text == "Add way":
-                foot.addWidget(self.ways_title, 1)
             layout.addWidget(button)
+        foot.insertWidget(0, self.ways_title, 1)
         column = QVBoxLayout(self)
         column.setContentsMargins(24, 14, 24, 8)
         column.addLayout(head)
         column.addWidget(self.songs, 1)
         column.addLayout(foot)
         column.addWidget(self.ways)
+        column.addWidget(self.record)
         self.setFocusProxy(self.songs)
 
     # -- showing
@@ -157,6 +177,7 @@ class SongsView(QWidget):
     def _show_ways(self) -> None:
         song = next((s for s in self.session.state.songs if s.id == self._song), None)
         self.ways_model.set_rows([WayRow(k, w) for k, w in enumerate(song.ways)] if song is not None else [])
+        self.record.show_song(song)
         self.ways_title.setText(
             f"Ways to play {song.title}"
             if song is not None
@@ -232,9 +253,27 @@ class SongsView(QWidget):
             return
         self._do("Remove a way", lambda: catalogue_edits.remove_way(self.session.state, song, row))
 
+    def match_record(self) -> None:
+        """Asks for the record of the song, and listens to how far it lies from A4."""
+        song = next((s for s in self.session.state.songs if s.id == self._song), None)
+        if song is None:
+            self.message.emit("Add a song first: a record is matched by its ways.")
+            return
+        name, _ = QFileDialog.getOpenFileName(self, f"The record of {song.title}", "", CHOOSE)
+        if name:
+            self.record.listen(song, Path(name))
+
+    def _tune_song(self, song: str, cents: float) -> None:
+        label = "Tune a song to its record"
+        self._do(label, lambda: catalogue_edits.tune_song(self.session.state, song, cents))
+
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_N and event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             self.name.setFocus()
+        elif event.key() == Qt.Key.Key_M and event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.match_record()
+        elif event.key() == Qt.Key.Key_Escape:
+            self.record.stop()
         elif event.key() == Qt.Key.Key_Delete:
             self.remove_song()
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):

@@ -8,6 +8,7 @@ from pathlib import Path
 import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from juxtatune.app.preferences import TuningPreferences
 from juxtatune.app.session import Session
 from juxtatune.app.tune import Point, TuneRun, half_steps, ordinal, strum_words
 from juxtatune.core.errors import UserError
@@ -55,6 +56,7 @@ class TunePresenter(QObject):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
+        self.preferences = TuningPreferences()
         self.job: Job | None = None
         self.run: TuneRun | None = None
         self.guitar: SimulatedGuitar | None = None
@@ -84,12 +86,29 @@ class TunePresenter(QObject):
             return
         self.stop()
         self.job = job
-        self.run = TuneRun(self.session, job.instrument, job.target, job.song)
         self._left = job.cover_s
         self.guitar = None
         self._talk.start()
+        self._start(job)
+
+    def _start(self, job: Job) -> None:
+        p = self.preferences
+        self.run = TuneRun(self.session, job.instrument, job.target, job.song, p.rules, p.reference, p.attack)
         self.listen()
         self.changed.emit()
+
+    def prefer(self, preferences: TuningPreferences) -> None:
+        """Judges by other figures from now on: a retune under way begins anew, the guitar as it is."""
+        if preferences == self.preferences:
+            return
+        self.preferences = preferences
+        if self.job is None or self.run is None or self.run.saved:
+            return
+        listening = self._worker is not None
+        self.stop()
+        self._start(self.job)
+        if not listening:
+            self.stop()
 
     def stop(self) -> None:
         """Stops listening; the run stays where it is."""
@@ -194,7 +213,7 @@ class TunePresenter(QObject):
             return LiveSource(find_device(self.wanted), self._channel)
         if self.guitar is None:
             self._seed += 1
-            self.guitar = SimulatedGuitar(self.run.source, seed=self._seed)
+            self.guitar = SimulatedGuitar(self.run.source, seed=self._seed, reference=self.run.reference)
             stray = np.random.default_rng(self._seed).uniform(-1.5, 1.5, len(self.run.source))
             self.guitar.detune(stray)
         return self.guitar
@@ -334,11 +353,13 @@ class TunePresenter(QObject):
         parts = []
         if s.sigma is not None:
             parts.append(f"certain to ±{max(0.1, s.sigma):.1f} ¢")
-        last = self.run.last.get(s.string)
-        if last is not None and last.attack_cents is not None and last.cents is not None:
-            away = last.attack_cents - last.cents
-            if abs(away) >= 0.5:
-                parts.append(f"attack reads {abs(away):.0f} ¢ {'sharper' if away > 0 else 'flatter'}")
+        away = self.run.excess(s.string) or 0.0
+        if s.cents is not None and procedure.advice(self.run.procedure, s.string).startswith("loosen"):
+            parts.append(f"turn back {self.run.procedure.rules.turn_around:g} ¢ below")
+        elif abs(away) >= 0.5:
+            word = "settles" if self.run.attack else "attack reads"
+            sharper = (away > 0) is not self.run.attack
+            parts.append(f"{word} {abs(away):.0f} ¢ {'sharper' if sharper else 'flatter'}")
         change = next((c for c in self.run.procedure.change.strings if c.string == s.string), None)
         if not parts and change is not None and change.reference is not None:
             r = change.reference

@@ -1,0 +1,100 @@
+"""How strings are judged: A4, which moment of a note counts, and the rules of landing. Changes count at once."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QDialogButtonBox,
+    QDoubleSpinBox,
+    QFormLayout,
+    QLabel,
+    QVBoxLayout,
+    QWidget,
+)
+
+from juxtatune.app.preferences import LIMITS, TuningPreferences
+
+# of every figure: what it is called, its unit, decimals, and the step of the arrows
+FIGURES = {
+    "a4": ("A4 reference", " Hz", 1, 1.0),
+    "tolerance": ("In tune within ±", " ¢", 1, 0.5),
+    "hold_s": ("And held there for", " s", 1, 0.1),
+    "upward": ("Comes up from below by at least", " ¢", 0, 1.0),
+    "turn_around": ("Loosen below the pitch by", " ¢", 0, 10.0),
+    "recheck": ("In the check of all strings, within ±", " ¢", 1, 0.5),
+}
+MOMENTS = ("the settled pitch", "the attack, as short hard chords sound")
+NOTE = "A record off A4 = 440 is a matter of its song: match it in Songs."
+
+
+class TuningDialog(QDialog):
+    """Stays open beside the work; `changed` brings the new preferences."""
+
+    changed = Signal(object)
+
+    def __init__(self, preferences: TuningPreferences, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Tuning preferences")
+        self.preferences = preferences
+        self.figures: dict[str, QDoubleSpinBox] = {}
+        self.moment = QComboBox()
+        self.moment.addItems(MOMENTS)
+        self._lay_out()
+        self._show()
+        self.moment.currentIndexChanged.connect(lambda k: self._set(replace(self.preferences, attack=k == 1)))
+        for name, field in self.figures.items():
+            field.valueChanged.connect(
+                lambda value, name=name: self._set(self.preferences.with_figure(name, value))
+            )
+
+    def _lay_out(self) -> None:
+        form = QFormLayout()
+        form.setHorizontalSpacing(24)
+        for name, (text, unit, decimals, step) in FIGURES.items():
+            field = QDoubleSpinBox()
+            field.setDecimals(decimals)
+            field.setRange(*LIMITS[name])
+            field.setSingleStep(step)
+            field.setSuffix(unit)
+            field.setKeyboardTracking(False)
+            field.setAlignment(Qt.AlignmentFlag.AlignRight)
+            field.setMinimumHeight(32)
+            field.setFixedWidth(130)
+            self.figures[name] = field
+            form.addRow(text, field)
+        form.insertRow(1, "What is brought to pitch", self.moment)
+        note = QLabel(NOTE)
+        note.setObjectName("muted")
+        buttons = QDialogButtonBox()
+        again = buttons.addButton("Start values", QDialogButtonBox.ButtonRole.ResetRole)
+        again.clicked.connect(self.start_values)
+        buttons.addButton(QDialogButtonBox.StandardButton.Close).clicked.connect(self.close)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(24, 18, 24, 14)
+        column.addLayout(form)
+        column.addWidget(note)
+        column.addWidget(buttons)
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose, False)
+
+    def start_values(self) -> None:
+        self._set(TuningPreferences())
+        self._show()
+
+    def _show(self) -> None:
+        widgets = (self.moment, *self.figures.values())
+        for widget in widgets:
+            widget.blockSignals(True)
+        self.moment.setCurrentIndex(int(self.preferences.attack))
+        for name, field in self.figures.items():
+            field.setValue(self.preferences.figure(name))
+        for widget in widgets:
+            widget.blockSignals(False)
+
+    def _set(self, preferences: TuningPreferences) -> None:
+        if preferences != self.preferences:
+            self.preferences = preferences
+            self.changed.emit(preferences)
