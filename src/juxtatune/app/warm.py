@@ -27,7 +27,21 @@ def warm_listener() -> None:
     tone = sum(np.sin(2 * np.pi * 110 * n * t) / n for n in range(1, 9)) * np.exp(-2 * t) * 0.2
     twice = np.concatenate([np.zeros(24000), tone[:24000], tone])  # picked again as it rings
     analyse(twice, 48000, Targets())
+    _warm_courses()
     read_strum(np.concatenate([np.zeros(24000), tone]), 48000, Targets(parse_tuning("standard")))
+
+
+def _warm_courses() -> None:
+    """Glides of two times, and those that energy leads: a steady tone asks for neither."""
+    import numpy as np
+
+    from juxtatune.core.listening.joint import solved
+    from juxtatune.core.listening.twofold import bend
+
+    t, n = np.arange(16) * 0.03, np.arange(1, 7)
+    turns = 110.0 * n[:, None] * (0.004 * bend(t, 0.03) + 0.004 * bend(t, 0.2))
+    z = np.exp(-2 * t + 2j * np.pi * turns) / n[:, None]
+    solved(z, np.full(6, 1e-6), n, 110.0 * n, t, 1.0, 1e-4, True)
 
 
 def warm_planner() -> None:

@@ -1,6 +1,7 @@
 """Which course a pitch takes after the pick: a glide of one time, of two, or one that the string's own energy leads.
 
-Compiled, as what it calls. Phases, powers and weights are (P, M), times `t` (M,) in s; a glide is rows (K, 2) of
+Not compiled, unlike what it calls: it runs a few times for every pluck, and all that a compiled function calls is compiled
+into it once more. Phases, powers and weights are (P, M), times `t` (M,) in s; a glide is rows (K, 2) of
 (size, relative; time, s), those of time 0 none.
 """
 
@@ -49,7 +50,6 @@ OWN = (0.0, 0.5)
 EXTRAPOLATED, UNHEARD = 0.3, 0.25
 
 
-@_jit
 def fitted(angle, power, t, weight, hz, alive, overlap, with_glide):
     """The lines through all phases, with a glide where it earns its place: what `slopes` returns, the glide's parts
     (K, 2), the phases joined up, the weights that what is left asks for, how much 1σ grows because that persists,
@@ -80,13 +80,11 @@ def fitted(angle, power, t, weight, hz, alive, overlap, with_glide):
     return best, parts, phase, weight, lasting, noise, doubt, unheard, energy
 
 
-@_jit
 def _worth(less, more, count, frames):
     """Whether a fit that leaves `less` than another does says so much more as `count` of all independent frames."""
     return more / max(less, 1e-30) >= 1 + count / frames
 
 
-@_jit
 def _otherwise(t, phase, power, plain, weight, hz, alive, once, parts, frames, lag):
     """The fit with a glide of two times or one that the string's own energy leads, its parts and its weights, as far as
     that is likelier than the one of `once`; what is unsure of such a course and of what is not heard of it, as 1σ of all
@@ -94,7 +92,7 @@ def _otherwise(t, phase, power, plain, weight, hz, alive, once, parts, frames, l
     fit, found, energy, own = _likeliest(t, phase, power, plain, weight, hz, alive, once, parts, frames)
     # frames `lag` apart that are bent one way say less
     free = frames / persistence(fit[5], weight, lag) ** 2
-    odds = min(((once[0] / max(fit[0], 1e-30) - 1) * free - TWICE) / 2, 50.0)
+    odds = min(max(((once[0] / max(fit[0], 1e-30) - 1) * free - TWICE) / 2, -50.0), 50.0)
     likely = 1 / (1 + np.exp(-odds))
     before = once, parts, weight, UNHEARD * _left(t, parts, False)
     if likely < UNLIKELY or not fit[0] < once[0]:
@@ -125,7 +123,6 @@ def _otherwise(t, phase, power, plain, weight, hz, alive, once, parts, frames, l
     return fit, found, weight, doubt, unheard, energy
 
 
-@_jit
 def _of_both(once, other, likely, moved, unsure, doubt, energy):
     """The same where neither course is far likelier: each counts by how likely it is."""
     a, b = once[0], other[0]
@@ -140,7 +137,6 @@ def _of_both(once, other, likely, moved, unsure, doubt, energy):
     return mixed, parts, weight, doubt, rest * once[3] + likely * other[3], energy and likely > 0.5
 
 
-@_jit
 def _smaller(parts, share):
     """A glide's parts, so much smaller."""
     out = parts.copy()
@@ -148,7 +144,6 @@ def _smaller(parts, share):
     return out
 
 
-@_jit
 def _left(t, parts, energy):
     """How far (relative) a glide of these parts goes on after the last frame: where `energy` leads it, or it is as slow
     as that."""
@@ -160,7 +155,6 @@ def _left(t, parts, energy):
     return left
 
 
-@_jit
 def _likeliest(t, phase, power, plain, weight, hz, alive, once, parts, frames):
     """Of a glide of one time (`once`, its `parts`), of two and one that energy leads the fit that leaves least, its
     parts, whether energy leads it, and by how much more a partial is bent by its own."""
@@ -182,7 +176,6 @@ def _likeliest(t, phase, power, plain, weight, hz, alive, once, parts, frames):
     return fit, found, energy, itself
 
 
-@_jit
 def _fit(t, phase, weight, hz, parts, own):
     """The lines through all phases with a glide of these parts, each partial bent by itself too."""
     return slopes(t, phase - bent_by_itself(t, parts, hz, own), weight, hz, shape(t, parts))

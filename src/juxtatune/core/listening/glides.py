@@ -38,7 +38,7 @@ def unwrapped(angle, t, weight, hz, with_glide):
         return phase
     some = hz[:low]
     clear, counts = phase[:low], weight[:low]
-    tau = best_time(TAUS, t, clear, counts, some)
+    tau = best_time(TAUS.copy(), t, clear, counts, some)
     _, slope, variance, glide, _, _ = slopes(t, clear, counts, some, bend(t, tau))
     relative = (slope * some / variance).sum() / (some**2 / variance).sum()
     course = relative * t + 2 * np.pi * glide * bend(t, tau)

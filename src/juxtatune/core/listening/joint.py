@@ -1,9 +1,12 @@
-"""The pitch that all partials of a pluck have in common, from their phases: one compiled call."""
+"""The pitch that all partials of a pluck have in common, from their phases."""
 
 from __future__ import annotations
 
+from typing import Any
+
 import numba as nb
 import numpy as np
+from numpy.typing import NDArray
 
 from juxtatune.core.listening.course import SLOW_S, SLOWER_S, fitted
 from juxtatune.core.listening.fading import decays, faint_and_fading, heard
@@ -12,6 +15,7 @@ from juxtatune.core.listening.kernels import join
 from juxtatune.core.listening.twofold import bend
 
 _jit = nb.njit(cache=True, nogil=True, error_model="numpy")
+F = NDArray[np.floating[Any]]
 ANY_TAU = np.geomspace(0.022, 1.4, 32)
 FURTHEST = 0.03  # of a pitch, off which a partial is another's
 STRETCHABLE = 4  # partials from which B is asked for
@@ -42,8 +46,11 @@ def powers(z):
     return z.real**2 + z.imag**2
 
 
-@_jit
-def solved(z, noise, every, hz, t, overlap, stretch, with_glide):
+@np.errstate(divide="ignore", invalid="ignore", over="ignore")
+def solved(
+    z: NDArray[np.complex128], noise: F, every: NDArray[np.int64], hz: F, t: F,
+    overlap: float, stretch: float, with_glide: bool,
+) -> Any:  # fmt: skip
     """The common pitch of partials `z` (P, M), turned down to zero from `hz` (P,), their numbers `every`.
 
     `t` (M,) are times since the first frame, s; `noise` (P,) is the power of z from noise alone. Returns a flag whether
@@ -92,7 +99,6 @@ def solved(z, noise, every, hz, t, overlap, stretch, with_glide):
     )  # fmt: skip
 
 
-@_jit
 def _stiller(left, certain, alive):
     """How many times less than the noise that was heard between partials is left (P,) of their phases, in power: partials
     that fade reach there too. Each counts as it is `certain` (P,)."""
@@ -101,7 +107,6 @@ def _stiller(left, certain, alive):
     return min(max((usual * free + SOME_FREE) / (free + SOME_FREE), STILLEST), 1.0)
 
 
-@_jit
 def _joined(n, relative, variance, faint, fades, stretch):
     """Robust regression of the partials' deviations on f1 and B: whether any is usable, Δf1/f1, ΔB, 1σ of both, how far
     their scatter is their own, and how far they disagree."""
@@ -117,7 +122,6 @@ def _joined(n, relative, variance, faint, fades, stretch):
     return True, told[0], told[1], told[2], told[3], told[4], told[5]
 
 
-@_jit
 def _slow(t, phase, weight, hz, frames, by_energy, agree):
     """How likely the glide is a slow one, one independent frame in so many: 0 to 1. Where the string's energy leads it,
     as far as partials `agree`, and leaves far less (`by_energy`), it is that."""
