@@ -3,20 +3,26 @@
 from __future__ import annotations
 
 import json
+import math
 import os
 import signal
 import sqlite3
 import subprocess
 import sys
+import tempfile
 import time
 from dataclasses import replace
+from pathlib import Path
 
+import numpy as np
 import pytest
 from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from juxtatune.app import catalogue_edits, fields
 from juxtatune.app import night as edits
-from juxtatune.app.preferences import Preferences, load_preferences
+from juxtatune.app.preferences import LIMITS, Preferences, TuningPreferences, load_preferences
+from juxtatune.app.record import RecordPitch
 from juxtatune.book.db import Book, migrations
 from juxtatune.book.demo import demo_state
 from juxtatune.book.formats.gig import parse_gig, read_gig
@@ -24,7 +30,10 @@ from juxtatune.book.formats.gig_out import write_gig
 from juxtatune.book.rows import COLUMNS, rows_of, state_of
 from juxtatune.book.state import gig_of, state_of_gig, with_song_added, without_song
 from juxtatune.core.errors import UserError
-from juxtatune.core.music.catalogue import parse_tuning
+from juxtatune.core.listening.reference import Offset
+from juxtatune.core.music.catalogue import CATALOGUE, parse_tuning
+from juxtatune.core.music.pitch import Reference
+from juxtatune.core.music.tuning import same_pitches, shifted_to
 from tests.strategies import small_gigs
 
 
@@ -224,6 +233,37 @@ def test_fields_refuse_what_cannot_be(call) -> None:
     with pytest.raises(UserError) as caught:
         call()
     assert "allowed" in caught.value.message()
+
+
+@given(st.data())
+def test_preferences_are_read_as_they_were_written(data) -> None:
+    tuning = TuningPreferences(attack=data.draw(st.booleans()))
+    for name, (least, most) in LIMITS.items():
+        tuning = tuning.with_figure(name, data.draw(st.floats(least, most)))
+    with tempfile.TemporaryDirectory() as folder:
+        kept = Preferences("dark", False, Path(folder) / "preferences.json", tuning=tuning)
+        kept.save()
+        assert load_preferences(kept.path) == kept
+        kept.path.write_text('{"a4": 1e9, "tolerance": "wide", "hold_s": NaN, "recheck": true, "attack": 1}')
+        assert load_preferences(kept.path).tuning == TuningPreferences()
+
+
+@given(st.sampled_from([e.name for e in CATALOGUE]), st.integers(-49, 49), st.integers(-49, 49))
+def test_a_tuning_moved_to_a_record_is_shown_read_and_moved_again(name, cents, other) -> None:
+    plain = parse_tuning(name)
+    moved = shifted_to(plain, cents)
+    assert np.allclose(moved.pitches, np.array(plain.pitches) + cents / 100)
+    assert same_pitches(shifted_to(shifted_to(moved, other), cents), moved)
+    assert same_pitches(shifted_to(moved, 0), plain)
+    for shown in (fields.show_tuning(moved), fields.show_notes(moved)):
+        assert same_pitches(fields.tuning(shown, len(plain)), moved)
+
+
+@given(st.floats(-49.9, 50), st.floats(400, 480))
+def test_a_record_lies_as_far_from_the_players_a4_as_its_own_a4_does(cents, a4) -> None:
+    pitch = RecordPitch("take.wav", Offset(cents, 0.9))
+    away = 1200 * math.log2(pitch.offset.a4 / a4) - pitch.shift(Reference(a4))
+    assert abs(away - 100 * round(away / 100)) <= 1.0 + 1e-9
 
 
 def test_preferences_survive_a_broken_file(tmp_path) -> None:

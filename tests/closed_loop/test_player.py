@@ -113,3 +113,23 @@ def test_a_string_that_lands_where_its_neighbour_still_is_keeps_its_own_name(ses
     player.pluck(6)
     assert player.state(6).cents == pytest.approx(500.0, abs=10.0)
     assert player.state(5).status is Status.LANDED
+
+
+def test_who_tunes_the_attack_is_shown_the_attack(session) -> None:
+    """Which moment of the note counts: schools differ (common practice, no source)."""
+    runs = [TuneRun(session, "rook", parse_tuning("drop D"), attack=attack) for attack in (False, True)]
+    guitar = SimulatedGuitar(runs[0].source, seed=2)
+    listener = Listener(runs[0].targets)
+    guitar.start()
+    for hop in range(200):
+        if hop in (5, 130):
+            guitar.pluck(6, 0.8)
+        block = guitar.read(0.0)
+        assert block is not None
+        heard = listener.feed(block)
+        for run in runs:
+            run.hear(heard)
+    settled, attack = (run.procedure.state(6).cents for run in runs)
+    excess = runs[1].excess(6)
+    assert excess is not None and excess > 0.5
+    assert attack - settled == pytest.approx(excess)

@@ -98,6 +98,8 @@ def _tuning(data: dict[str, Any]) -> TuningPreferences:
     tuning = TuningPreferences(attack=data.get("attack") is True)
     for name, (least, most) in LIMITS.items():
         value = data.get(name)
-        if isinstance(value, int | float) and math.isfinite(value) and least <= value <= most:
+        if not isinstance(value, int | float) or isinstance(value, bool):
+            continue
+        if math.isfinite(value) and least <= value <= most:
             tuning = tuning.with_figure(name, float(value))
     return tuning

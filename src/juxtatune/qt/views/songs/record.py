@@ -50,7 +50,7 @@ class RecordWorker(QThread):
         except UserError as error:
             self.failed.emit(error.message())
         except _Stopped:
-            self.failed.emit("Stopped: nothing was changed.")
+            return
         else:
             if isinstance(found, CannotTell):
                 self.failed.emit(f"{self._path.name}: {found.reason}. Nothing was changed.")
@@ -67,6 +67,7 @@ class RecordBar(QWidget):
         super().__init__()
         self._tune = tune
         self._worker: RecordWorker | None = None
+        self._leaving: set[RecordWorker] = set()  # stopped, and not at their end yet
         self._song: Song | None = None  # the one it listens for
         self._shown: Song | None = None  # the one in view
         self._pitch: RecordPitch | None = None
@@ -129,16 +130,21 @@ class RecordBar(QWidget):
         """Ends listening, or puts away what was heard."""
         self._pitch = None
         if self._worker is not None:
-            self._worker.stop()
-            self.words.setText("Stopping…")
-        else:
-            self.show_song(self._shown)
+            self._leave(self._worker)
+            self.message.emit("Stopped: nothing was changed.")
+        self.show_song(self._shown)
+
+    def _leave(self, worker: RecordWorker) -> None:
+        worker.stop()
+        self._worker = None
+        self._leaving.add(worker)
+        worker.finished.connect(lambda: self._leaving.discard(worker))
 
     def close_bar(self) -> None:
         if self._worker is not None:
-            self._worker.stop()
-            self._worker.wait()
-            self._worker = None
+            self._leave(self._worker)
+        for worker in tuple(self._leaving):
+            worker.wait()
 
     def _say(self, worker: RecordWorker, text: str) -> None:
         if worker is self._worker:
