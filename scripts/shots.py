@@ -8,11 +8,15 @@ import time
 from pathlib import Path
 
 import numpy as np
+import soundfile as sf
 from PySide6.QtGui import QImage, QPainter
 from PySide6.QtWidgets import QApplication
 
 from juxtatune.app.preferences import Preferences
 from juxtatune.book.demo import write_demo_book
+from juxtatune.core.music.catalogue import parse_tuning
+from juxtatune.core.music.pitch import Reference
+from juxtatune.core.sim.guitar import SimulatedGuitar, played
 from juxtatune.qt.application import make_app, open_window
 from juxtatune.qt.main_window import MainWindow
 from juxtatune.qt.paper import floor_sheet
@@ -89,6 +93,20 @@ def strum_picture(window: MainWindow, folder: Path) -> None:
     shoot(window, "strum", folder)
 
 
+def songs_picture(window: MainWindow, folder: Path, place: Path) -> None:
+    """A song, and what was heard of its record, which lies above A4 = 440."""
+    record = place / "rehearsal in June.wav"
+    guitar = SimulatedGuitar(parse_tuning("drop D"), reference=Reference(440.0, 30.0))
+    sf.write(record, played(guitar, [6, 5, 4, 6, 3, 4, 5, 6, 2, 4, 6, 5], 0.5), guitar.rate)
+    window.choose("tidewire")
+    window.show_view("Songs")
+    bar = window.views["Songs"].record
+    bar.listen(window.session.state.song("tidewire"), record)
+    wait(30, lambda: not bar.listening)
+    shoot(window, "songs", folder)
+    bar.stop()
+
+
 def paper(window: MainWindow, folder: Path) -> None:
     """The set for the floor as it is printed, of the planned order."""
     assert window.night.planned is not None and window.night.planned.plan is not None
@@ -110,9 +128,13 @@ def main(folder: Path, theme: str) -> None:
         window = open_window(write_demo_book(Path(place)), Preferences(theme=theme))
         window.show()
         wait(20, lambda: window.night.given is not None)
-        for view in ("Songs", "Guitars"):
-            window.show_view(view)
-            shoot(window, view.lower(), folder)
+        songs_picture(window, folder, Path(place))
+        window.show_view("Guitars")
+        shoot(window, "guitars", folder)
+        window.tuning_dialog.show()
+        wait(0.3)
+        window.tuning_dialog.grab().save(str(folder / "preferences.png"))
+        window.tuning_dialog.close()
         window.plan()
         wait(100, lambda: not window.night.planning)
         wait(2.0)

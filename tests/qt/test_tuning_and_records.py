@@ -13,22 +13,14 @@ from juxtatune.book.db import Book
 from juxtatune.core.music.catalogue import parse_tuning
 from juxtatune.core.music.pitch import Reference
 from juxtatune.core.music.tuning import same_pitches
-from juxtatune.core.sim.guitar import SimulatedGuitar
+from juxtatune.core.sim.guitar import SimulatedGuitar, played
 
 
 def record(path, cents: float, seconds: float = 8.0):
     """A riff on a guitar that lies so many cents off A4 = 440, in a file."""
-    guitar, rng = SimulatedGuitar(parse_tuning("drop D"), seed=5, reference=Reference(440.0, cents)), 2
-    guitar.start()
-    blocks = []
-    strings = np.random.default_rng(rng).integers(1, 7, int(seconds * 50))
-    for k, string in enumerate(strings):
-        if k % 25 == 5:
-            guitar.pluck(int(string))
-        block = guitar.read(0.0)
-        assert block is not None
-        blocks.append(block.samples)
-    sf.write(path, 0.5 * np.concatenate(blocks), 48000)
+    guitar = SimulatedGuitar(parse_tuning("drop D"), seed=5, reference=Reference(440.0, cents))
+    picks = np.random.default_rng(2).integers(1, 7, int(2 * seconds))
+    sf.write(path, 0.5 * played(guitar, [int(p) for p in picks], 0.5), 48000)
     return path
 
 

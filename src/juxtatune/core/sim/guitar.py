@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -121,3 +122,17 @@ class SimulatedGuitar:
         t = (self._clock + np.arange(count)) / self.rate
         hum = sum(a * np.sin(2 * np.pi * self.room.hum_hz * n * t) for n, a in ((1, 1.0), (2, 0.4), (3, 0.5)))
         return self.room.noise * self._rng.normal(0, 1, count) + self.room.hum * np.asarray(hum)
+
+
+def played(guitar: SimulatedGuitar, picks: Sequence[int], every_s: float) -> NDArray[np.float64]:
+    """What a guitar sounds like while these strings are picked, one every so many seconds, and once more as long."""
+    guitar.start()
+    blocks = []
+    for string in (*picks, None):
+        if string is not None:
+            guitar.pluck(string)
+        for _ in range(round(every_s * guitar.rate / guitar.block)):
+            block = guitar.read(0.0)
+            assert block is not None
+            blocks.append(block.samples)
+    return np.concatenate(blocks)
