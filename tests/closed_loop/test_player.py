@@ -8,6 +8,7 @@ import pytest
 from juxtatune.app.tune import TuneRun, half_steps
 from juxtatune.core.listening.listener import Listener
 from juxtatune.core.music.catalogue import parse_tuning
+from juxtatune.core.music.tuning import shifted_to
 from juxtatune.core.retuning.procedure import Status
 from juxtatune.core.sim.guitar import SimulatedGuitar
 
@@ -99,6 +100,8 @@ def test_the_summary_says_what_moves(session) -> None:
     assert "6th 2 half steps down" in Player(session, "drop D").run.summary()
     down = TuneRun(session, "rook", parse_tuning("half step down")).summary()
     assert "6th to 1st a half step down" in down
+    record = TuneRun(session, "rook", shifted_to(parse_tuning("standard"), 30.0)).summary()
+    assert record == "Rook, standard to standard, 30 ¢ up: 6th to 1st 30 ¢ up."
     assert "stays in standard" in TuneRun(session, "rook", parse_tuning("standard")).summary()
     assert half_steps(0.3) == "30 ¢ up" and half_steps(-1) == "a half step down"
 

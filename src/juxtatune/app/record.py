@@ -25,12 +25,13 @@ class RecordPitch:
         cents -= 100 * math.ceil((cents - 50) / 100)
         return max(-MOST, min(MOST, round(cents)))
 
-    def words(self, reference: Reference) -> str:
-        """`take.wav has its A4 at 447.6 Hz, 30 ¢ above yours.`"""
+    def words(self, reference: Reference, tuned: bool) -> str:
+        """`A4 at 447.6 Hz, 30 ¢ above yours · take.wav`; `tuned` where the song is tuned to it."""
         shift = self.shift(reference)
         where = f"{abs(shift)} ¢ {'above' if shift > 0 else 'below'} yours" if shift else "as yours"
-        doubt = " Its tones agree only roughly." if self.offset.confidence < ROUGHLY else ""
-        return f"{self.name} has its A4 at {self.offset.a4:.1f} Hz, {where}.{doubt}"
+        done = ": every way is tuned to it" if tuned else ""
+        doubt = ", though its tones hardly agree" if self.offset.confidence < ROUGHLY else ""
+        return f"A4 at {self.offset.a4:.1f} Hz, {where}{doubt}{done} · {self.name}"
 
 
 def shift_words(cents: float) -> str:

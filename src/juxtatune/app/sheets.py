@@ -67,7 +67,7 @@ def floor_rows(gig: Gig, plan: Plan) -> list[FloorRow]:
 
 
 def _moves(name: str, instrument: str, retunes: tuple[Retune, ...]) -> str:
-    """`6 ↓2, 3 ↑1` (half steps), the guitar named when it is not the one played next."""
+    """`6 ↓2, 3 ↑1, 1 ↑30 ¢` (half steps, where they are whole), the guitar named when it is not the one played next."""
     own = [r for r in retunes if r.instrument == instrument]
     if not own:
         return ""
@@ -78,7 +78,7 @@ def _moves(name: str, instrument: str, retunes: tuple[Retune, ...]) -> str:
 
 
 def _number(steps: float) -> str:
-    return f"{steps:g}" if abs(steps - round(steps)) > 1e-6 else str(round(steps))
+    return f"{round(100 * steps)} ¢" if abs(steps - round(steps)) > 0.005 else str(round(steps))
 
 
 def tech_guitars(gig: Gig, plan: Plan) -> list[TechGuitar]:

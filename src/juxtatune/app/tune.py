@@ -187,20 +187,16 @@ def strum_words(readings: list[StrumReading]) -> str:
 
 def _moves(moves: tuple[StringChange, ...]) -> str:
     """The moves in words, the commonest one said once for all its strings."""
-    steps = [c.semitones for c in moves]
-    common = max(steps, key=steps.count)
-    if steps.count(common) < 3:
-        return ", ".join(f"{ordinal(c.string)} {half_steps(c.semitones)}" for c in moves)
-    rest = [f"{ordinal(c.string)} {half_steps(c.semitones)}" for c in moves if c.semitones != common]
-    alike = [ordinal(c.string) for c in moves if c.semitones == common]
-    together = f"{alike[0]} to {alike[-1]}" if _run(moves, common) else ", ".join(alike)
-    return ", ".join([*rest, f"{together} {half_steps(common)}"])
-
-
-def _run(moves: tuple[StringChange, ...], common: float) -> bool:
-    """True when the strings that move alike are neighbours."""
-    strings = [c.string for c in moves if c.semitones == common]
-    return strings == list(range(strings[0], strings[-1] - 1, -1))
+    steps = {c.string: half_steps(c.semitones) for c in moves}
+    words = list(steps.values())
+    common = max(words, key=words.count)
+    if words.count(common) < 3:
+        return ", ".join(f"{ordinal(s)} {word}" for s, word in steps.items())
+    alike = [s for s, word in steps.items() if word == common]
+    rest = [f"{ordinal(s)} {word}" for s, word in steps.items() if word != common]
+    run = alike == list(range(alike[0], alike[-1] - 1, -1))
+    together = f"{ordinal(alike[0])} to {ordinal(alike[-1])}" if run else ", ".join(map(ordinal, alike))
+    return ", ".join([*rest, f"{together} {common}"])
 
 
 def half_steps(semitones: float) -> str:

@@ -96,11 +96,11 @@ class RecordBar(QWidget):
             return
         self._song, self._pitch = song, None
         self._worker = worker = RecordWorker(path)
-        worker.progress.connect(lambda share: self._say(worker, f"Listening to {path.name}: {share:.0%}"))
+        worker.progress.connect(lambda share: self._say(worker, f"Listening, {share:.0%} · {path.name}"))
         worker.heard.connect(lambda pitch: self._ended(worker, pitch))
         worker.failed.connect(lambda text: self._failed(worker, text))
         worker.start()
-        self._say(worker, f"Listening to {path.name}: 0%")
+        self._say(worker, f"Listening · {path.name}")
         self.show_song(song)
 
     def show_song(self, song: Song | None) -> None:
@@ -116,8 +116,7 @@ class RecordBar(QWidget):
     def _offer(self, song: Song, pitch: RecordPitch) -> None:
         shift = pitch.shift(self.reference)
         there = all(abs(common_shift(w.tuning) - shift) < 0.5 for w in song.ways)
-        tuned = " Every way is tuned to it." if there else ""
-        self.words.setText(pitch.words(self.reference) + tuned)
+        self.words.setText(pitch.words(self.reference, there))
         self.words.setToolTip(self.words.text())
         self.take.setText(f"Tune every way {shift_words(shift)}")
         self.take.setVisible(not there)

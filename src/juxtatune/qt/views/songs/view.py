@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
     QFileDialog,
@@ -262,6 +262,11 @@ class SongsView(QWidget):
         name, _ = QFileDialog.getOpenFileName(self, f"The record of {song.title}", "", CHOOSE)
         if name:
             self.record.listen(song, Path(name))
+            QTimer.singleShot(0, self._keep_in_sight)
+
+    def _keep_in_sight(self) -> None:
+        """The line about the record takes room from the songs."""
+        self.songs.scrollTo(self.songs.currentIndex())
 
     def _tune_song(self, song: str, cents: float) -> None:
         label = "Tune a song to its record"
