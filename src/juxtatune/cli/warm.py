@@ -19,8 +19,8 @@ def clear_cache() -> None:
         file.unlink(missing_ok=True)
 
 
-def _listener_and_bound() -> None:
-    warm_listener()
+def _planner_and_bound() -> None:
+    warm_planner()
     warm_bound()
 
 
@@ -32,5 +32,5 @@ if __name__ == "__main__":
     print("Compiling the planner and the listener (once, a minute or two) …", file=sys.stderr)
     clear_cache()
     with get_context("spawn").Pool(2) as two:
-        two.map(_run, (warm_planner, _listener_and_bound), chunksize=1)
+        two.map(_run, (_planner_and_bound, warm_listener), chunksize=1)
     warm()

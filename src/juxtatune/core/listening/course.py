@@ -1,8 +1,8 @@
 """Which course a pitch takes after the pick: a glide of one time, of two, or one that the string's own energy leads.
 
-Not compiled, unlike what it calls: it runs a few times for every pluck, and all that a compiled function calls is compiled
-into it once more. Phases, powers and weights are (P, M), times `t` (M,) in s; a glide is rows (K, 2) of
-(size, relative; time, s), those of time 0 none.
+Compiled, as what it calls, in parts that are led from one that is not: what a compiled function calls is compiled into it
+once more, so that few should lie within each other (`_within`: only there). Phases, powers and weights are (P, M), times
+`t` (M,) in s; a glide is rows (K, 2) of (size, relative; time, s), those of time 0 none.
 """
 
 from __future__ import annotations
@@ -28,6 +28,7 @@ from juxtatune.core.listening.tension import bent_by_itself, led
 from juxtatune.core.listening.twofold import bend, levelled, nearer, pair, shape, shared
 
 _jit = nb.njit(cache=True, nogil=True, error_model="numpy")
+_within = nb.njit(inline="always", error_model="numpy")
 EARNED = 8.0  # independent frames a glide must be worth: two parameters
 STEEPER = 0.06  # relative, a semitone: as far no string glides, and what seems to is no string
 TOGETHER, LEAST = 0.3, 0.05  # of what is left, a course that all partials share: then one time is not all
@@ -58,33 +59,44 @@ def fitted(angle, power, t, weight, hz, alive, overlap, with_glide):
 
     `overlap` is how many frames there are to an independent one.
     """
-    phase, lag = unwrapped(angle, t, weight, hz, with_glide), int(np.ceil(2 * overlap))
-    parts, noise, doubt, unheard, energy = np.zeros((2, 2)), 0.0, 0.0, 0.0, False
-    best = slopes(t, phase, weight, hz, bend(t, 0.0))
-    if with_glide:
-        frames = max(alive.sum(), 1) / overlap
-        tau = best_time(TAUS, t, phase, weight, hz)
-        if not _worth(slopes(t, phase, weight, hz, bend(t, tau))[0], best[0], EARNED, frames):
-            tau = 0.0
-        plain = weight
-        best, tau, weight = settled(t, phase, plain, hz, alive, tau)
-        if abs(best[3]) > STEEPER:
-            best, tau, weight = settled(t, phase, plain, hz, alive, 0.0)
-        parts[0, 0], parts[0, 1] = best[3], tau
-        if tau > 0 and best[3] > LEAST_FALL:
-            best, parts, weight, doubt, unheard, energy = _otherwise(
-                t, phase, power, plain, weight, hz, alive, best, parts, frames, lag
-            )
-        noise = shared(t, weight, hz, parts)
-    lasting = persistence(best[5], weight, lag)
+    plain, lag = weight, int(np.ceil(2 * overlap))
+    best, parts, phase, weight, frames = _once(angle, t, plain, hz, alive, overlap, with_glide)
+    doubt, unheard, energy = 0.0, 0.0, False
+    if parts[0, 1] > 0 and best[3] > LEAST_FALL:
+        best, parts, weight, doubt, unheard, energy = _otherwise(
+            t, phase, power, plain, weight, hz, alive, best, parts, frames, lag
+        )
+    lasting, noise = persistence(best[5], weight, lag), shared(t, weight, hz, parts)
     return best, parts, phase, weight, lasting, noise, doubt, unheard, energy
 
 
+@_jit
+def _once(angle, t, weight, hz, alive, overlap, with_glide):
+    """The lines through all phases, with a glide of one time where that earns its place; its parts, the phases joined
+    up, the weights that what is left asks for, and how many frames are independent."""
+    phase, frames = unwrapped(angle, t, weight, hz, with_glide), max(alive.sum(), 1) / overlap
+    parts = np.zeros((2, 2))
+    best = slopes(t, phase, weight, hz, bend(t, 0.0))
+    if not with_glide:
+        return best, parts, phase, weight, frames
+    tau = best_time(TAUS.copy(), t, phase, weight, hz)
+    if not _worth(slopes(t, phase, weight, hz, bend(t, tau))[0], best[0], EARNED, frames):
+        tau = 0.0
+    plain = weight
+    best, tau, weight = settled(t, phase, plain, hz, alive, tau)
+    if abs(best[3]) > STEEPER:
+        best, tau, weight = settled(t, phase, plain, hz, alive, 0.0)
+    parts[0, 0], parts[0, 1] = best[3], tau
+    return best, parts, phase, weight, frames
+
+
+@_within
 def _worth(less, more, count, frames):
     """Whether a fit that leaves `less` than another does says so much more as `count` of all independent frames."""
     return more / max(less, 1e-30) >= 1 + count / frames
 
 
+@_jit
 def _otherwise(t, phase, power, plain, weight, hz, alive, once, parts, frames, lag):
     """The fit with a glide of two times or one that the string's own energy leads, its parts and its weights, as far as
     that is likelier than the one of `once`; what is unsure of such a course and of what is not heard of it, as 1σ of all
@@ -123,6 +135,7 @@ def _otherwise(t, phase, power, plain, weight, hz, alive, once, parts, frames, l
     return fit, found, weight, doubt, unheard, energy
 
 
+@_within
 def _of_both(once, other, likely, moved, unsure, doubt, energy):
     """The same where neither course is far likelier: each counts by how likely it is."""
     a, b = once[0], other[0]
@@ -137,6 +150,7 @@ def _of_both(once, other, likely, moved, unsure, doubt, energy):
     return mixed, parts, weight, doubt, rest * once[3] + likely * other[3], energy and likely > 0.5
 
 
+@_within
 def _smaller(parts, share):
     """A glide's parts, so much smaller."""
     out = parts.copy()
@@ -144,6 +158,7 @@ def _smaller(parts, share):
     return out
 
 
+@_within
 def _left(t, parts, energy):
     """How far (relative) a glide of these parts goes on after the last frame: where `energy` leads it, or it is as slow
     as that."""
@@ -155,6 +170,7 @@ def _left(t, parts, energy):
     return left
 
 
+@_within
 def _likeliest(t, phase, power, plain, weight, hz, alive, once, parts, frames):
     """Of a glide of one time (`once`, its `parts`), of two and one that energy leads the fit that leaves least, its
     parts, whether energy leads it, and by how much more a partial is bent by its own."""
@@ -176,12 +192,13 @@ def _likeliest(t, phase, power, plain, weight, hz, alive, once, parts, frames):
     return fit, found, energy, itself
 
 
+@_within
 def _fit(t, phase, weight, hz, parts, own):
     """The lines through all phases with a glide of these parts, each partial bent by itself too."""
     return slopes(t, phase - bent_by_itself(t, parts, hz, own), weight, hz, shape(t, parts))
 
 
-@_jit
+@_within
 def _common(residual, weight, hz):
     """How far what is left (P, M) is a course that all partials share, beyond chance, 0 to 1."""
     count = len(hz)

@@ -1,4 +1,4 @@
-"""The pitch that all partials of a pluck have in common, from their phases."""
+"""The pitch that all partials of a pluck have in common, from their phases: a few compiled calls."""
 
 from __future__ import annotations
 
@@ -15,6 +15,7 @@ from juxtatune.core.listening.kernels import join
 from juxtatune.core.listening.twofold import bend
 
 _jit = nb.njit(cache=True, nogil=True, error_model="numpy")
+_within = nb.njit(inline="always", error_model="numpy")
 F = NDArray[np.floating[Any]]
 ANY_TAU = np.geomspace(0.022, 1.4, 32)
 FURTHEST = 0.03  # of a pitch, off which a partial is another's
@@ -46,7 +47,6 @@ def powers(z):
     return z.real**2 + z.imag**2
 
 
-@np.errstate(divide="ignore", invalid="ignore", over="ignore")
 def solved(
     z: NDArray[np.complex128], noise: F, every: NDArray[np.int64], hz: F, t: F,
     overlap: float, stretch: float, with_glide: bool,
@@ -59,30 +59,43 @@ def solved(
     the glide's parts (K, 2); the loudest partial over its noise, dB; and of each that is heard (Q,) its deviation, phase at
     the first frame, amplitude there and decay (1/s; 0 without a glide).
     """
+    where, power, alive, hz, noise, weight, angle = _begun(z, noise, hz)
+    if len(where) == 0:
+        none, pitch = np.zeros(0), (0.0,) * 9
+        return False, where, pitch, np.zeros((2, 2)), 0.0, none, none, none, none
+    course = fitted(angle, power, t, weight, hz, alive, overlap, with_glide)
+    some, pitch, loudest, relative, amplitude, decay = _concluded(
+        course, every[where], t, power, alive, hz, noise, overlap, stretch, with_glide
+    )
+    best, parts = course[:2]
+    return some, where, pitch, parts, loudest, relative, best[4], amplitude, decay
+
+
+@_jit
+def _begun(z, noise, hz):
+    """Which partials are heard, and of them: power, in which frames they are, frequency, noise, weights of their phases,
+    and these."""
     power = powers(z)
     good, alive = heard(power, noise)
     where = np.flatnonzero(good)
-    power, alive, hz, noise = power[where], alive[where], hz[where], noise[where]
-    none = np.zeros(len(where))
-    if len(where) == 0:
-        pitch = (0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
-        return False, where, pitch, np.zeros((2, 2)), 0.0, none, none, none, none
+    power, alive, noise = power[where], alive[where], noise[where]
     weight = np.where(alive, 1 / (noise.reshape(-1, 1) / (2 * power + 1e-30) + 1e-7), 0.0)
-    angle = np.angle(z[where])
-    best, parts, phase, weight, persistence, bent, doubt, unheard, energy = fitted(
-        angle, power, t, weight, hz, alive, overlap, with_glide
-    )
-    _, slope, variance, _, offset, residual = best
+    return where, power, alive, hz[where], noise, weight, np.angle(z[where])
+
+
+@_jit
+def _concluded(course, every, t, power, alive, hz, noise, overlap, stretch, with_glide):
+    """What `solved` says, from a `fitted` course."""
+    best, parts, phase, weight, persistence, bent, doubt, unheard, energy = course
+    _, slope, variance, _, _, residual = best
     left = (weight * residual**2).sum(axis=1) / np.maximum(alive.sum(axis=1) - 2, 1)
-    full = 2 * np.pi * hz
+    full, none = 2 * np.pi * hz, np.zeros(len(hz))
     relative = slope / full
     still = _stiller(left, full**2 / variance, alive)
     variance = variance * np.maximum(left, 1.0) * overlap * still / full**2
     faint, fades = faint_and_fading(power, alive, noise)
     decay, amplitude = decays(t, power, alive) if with_glide else (none, none)
-    some, shift, bend, sigma, turn, own, disagree = _joined(
-        every[where], relative, variance, faint, fades, stretch
-    )
+    some, shift, bend, sigma, turn, own, disagree = _joined(every, relative, variance, faint, fades, stretch)
     among = sigma * persistence
     sigma = np.hypot(np.hypot(sigma, bent * np.sqrt(overlap * still)) * persistence, doubt)
     slow = 0.0
@@ -91,14 +104,13 @@ def solved(
         agree = max(1 - own / OWN, 0.0) if energy else 0.0
         slow = _slow(t, phase, weight, hz, overlap * persistence**2, best[0], agree)
     loudest = 0.0
-    for j in range(len(where)):
+    for j in range(len(hz)):
         loudest = max(loudest, power[j].max() / noise[j])
-    return (
-        some, where, (shift, bend, sigma, among, turn, own, disagree, slow, unheard), parts,
-        10 * np.log10(loudest), relative, offset, amplitude, decay,
-    )  # fmt: skip
+    pitch = shift, bend, sigma, among, turn, own, disagree, slow, unheard
+    return some, pitch, 10 * np.log10(loudest), relative, amplitude, decay
 
 
+@_within
 def _stiller(left, certain, alive):
     """How many times less than the noise that was heard between partials is left (P,) of their phases, in power: partials
     that fade reach there too. Each counts as it is `certain` (P,)."""
@@ -107,6 +119,7 @@ def _stiller(left, certain, alive):
     return min(max((usual * free + SOME_FREE) / (free + SOME_FREE), STILLEST), 1.0)
 
 
+@_within
 def _joined(n, relative, variance, faint, fades, stretch):
     """Robust regression of the partials' deviations on f1 and B: whether any is usable, Δf1/f1, ΔB, 1σ of both, how far
     their scatter is their own, and how far they disagree."""
@@ -122,6 +135,7 @@ def _joined(n, relative, variance, faint, fades, stretch):
     return True, told[0], told[1], told[2], told[3], told[4], told[5]
 
 
+@_within
 def _slow(t, phase, weight, hz, frames, by_energy, agree):
     """How likely the glide is a slow one, one independent frame in so many: 0 to 1. Where the string's energy leads it,
     as far as partials `agree`, and leaves far less (`by_energy`), it is that."""
