@@ -88,14 +88,14 @@ class TunePresenter(QObject):
         self.job = job
         self._left = job.cover_s
         self.guitar = None
+        self.run = self._run_of(job)
         self._talk.start()
-        self._start(job)
-
-    def _start(self, job: Job) -> None:
-        p = self.preferences
-        self.run = TuneRun(self.session, job.instrument, job.target, job.song, p.rules, p.reference, p.attack)
         self.listen()
         self.changed.emit()
+
+    def _run_of(self, job: Job) -> TuneRun:
+        p = self.preferences
+        return TuneRun(self.session, job.instrument, job.target, job.song, p.rules, p.reference, p.attack)
 
     def prefer(self, preferences: TuningPreferences) -> None:
         """Judges by other figures from now on: a retune under way begins anew, the guitar as it is."""
@@ -106,9 +106,10 @@ class TunePresenter(QObject):
             return
         listening = self._worker is not None
         self.stop()
-        self._start(self.job)
-        if not listening:
-            self.stop()
+        self.run = self._run_of(self.job)
+        if listening:
+            self.listen()
+        self.changed.emit()
 
     def stop(self) -> None:
         """Stops listening; the run stays where it is."""
