@@ -22,6 +22,7 @@ from juxtatune.qt.widgets.signature import paint_signature
 
 Index = QModelIndex | QPersistentModelIndex
 SIGNATURE = Qt.ItemDataRole.UserRole + 1
+MARGIN = 8  # px
 
 
 @dataclass(frozen=True)
@@ -98,7 +99,14 @@ class RowsModel(QAbstractTableModel):
 
 
 class SignatureDelegate(QStyledItemDelegate):
-    """Draws a signature beside the text of a tuning."""
+    """Draws a signature beside the text of a tuning, which gives way to it."""
+
+    def initStyleOption(self, option: QStyleOptionViewItem, index: Index) -> None:
+        super().initStyleOption(option, index)
+        drawn = index.data(SIGNATURE)
+        if drawn is not None:
+            room = round(option.rect.width() - _width(drawn[0])) - 3 * MARGIN
+            option.text = option.fontMetrics.elidedText(option.text, Qt.TextElideMode.ElideMiddle, room)
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         drawn = index.data(SIGNATURE)
@@ -107,11 +115,15 @@ class SignatureDelegate(QStyledItemDelegate):
             return
         painter.save()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        rect = QRectF(option.rect)
-        width = min(90.0, 12.0 * len(drawn[0]))
-        place = QRectF(rect.right() - width - 8, rect.top() + 6, width, rect.height() - 12)
+        rect, width = QRectF(option.rect), _width(drawn[0])
+        place = QRectF(rect.right() - width - MARGIN, rect.top() + 6, width, rect.height() - 12)
         paint_signature(painter, place, drawn[0], drawn[1], Theme.now.text)
         painter.restore()
+
+
+def _width(pitches: Sequence[float]) -> float:
+    """Px that a signature takes."""
+    return min(90.0, 12.0 * len(pitches))
 
 
 def make_table(model: RowsModel, columns: Sequence[TableColumn]) -> QTableView:

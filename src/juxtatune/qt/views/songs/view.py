@@ -97,21 +97,21 @@ class SongsView(QWidget):
             TableColumn("Ways", lambda s: str(len(s.ways)), None, 70),
         )
         ways = (
-            TableColumn("Guitar", lambda r: self._guitar(r.way), self._edit_guitar, 150),
+            TableColumn("Guitar", lambda r: self._guitar(r.way), self._edit_guitar, 120),
             TableColumn(
                 "Tuning",
                 lambda r: fields.show_tuning(r.way.tuning),
                 self._edit_tuning,
-                290,
+                270,
                 lambda r: self._signature(r.way),
             ),
-            TableColumn("Notes", lambda r: fields.show_notes(r.way.tuning), self._edit_tuning, 230),
+            TableColumn("Notes", lambda r: fields.show_notes(r.way.tuning), self._edit_tuning, 205),
             TableColumn(
-                "Capo", lambda r: str(r.way.capo), lambda r, t: self._with(r, capo=fields.whole(t, 0, 12)), 70
+                "Capo", lambda r: str(r.way.capo), lambda r, t: self._with(r, capo=fields.whole(t, 0, 12)), 60
             ),
-            TableColumn("Strings used", lambda r: fields.show_used(r.way.strings_used), self._edit_used, 130),
+            TableColumn("Strings used", lambda r: fields.show_used(r.way.strings_used), self._edit_used, 115),
             TableColumn(
-                "Compromise", lambda r: f"{r.way.compromise_s:g} s", self._edit_compromise, 110, stretch=True
+                "Compromise", lambda r: f"{r.way.compromise_s:g} s", self._edit_compromise, 100, stretch=True
             ),
         )
         self.songs_model = RowsModel(songs, self._song_changed, self.message.emit)
