@@ -78,7 +78,6 @@ class TuningDialog(QDialog):
         column.addLayout(form)
         column.addWidget(note)
         column.addWidget(buttons)
-        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose, False)
 
     def start_values(self) -> None:
         self._set(TuningPreferences())

@@ -26,6 +26,7 @@ class RecordWorker(QThread):
 
     progress = Signal(float)  # share of the work done
     heard = Signal(object)  # RecordPitch
+    warned = Signal(str)
     failed = Signal(str)
 
     def __init__(self, path: Path) -> None:
@@ -45,6 +46,8 @@ class RecordWorker(QThread):
         try:
             self._tell(0.0)
             sound = read_sound(self._path)
+            if sound.warning:
+                self.warned.emit(sound.warning)
             found = reference_offset(sound.clearest(), sound.rate, self._tell)
             self._tell(1.0)
         except UserError as error:
@@ -97,6 +100,7 @@ class RecordBar(QWidget):
         self._song, self._pitch = song, None
         self._worker = worker = RecordWorker(path)
         worker.progress.connect(lambda share: self._say(worker, f"Listening, {share:.0%} · {path.name}"))
+        worker.warned.connect(self.message)
         worker.heard.connect(lambda pitch: self._ended(worker, pitch))
         worker.failed.connect(lambda text: self._failed(worker, text))
         worker.start()
