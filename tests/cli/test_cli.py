@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+import io
 import json
 import math
 import subprocess
@@ -12,6 +14,7 @@ import numpy as np
 import pytest
 import soundfile as sf
 
+from juxtatune.cli.main import app
 from tests.listening.sounds import one_string
 from tests.planning.test_planning import worked_night
 
@@ -34,6 +37,19 @@ def call(*args: object, code: int = 0):
     assert "Traceback" not in done.stderr, done.stderr
     assert done.returncode == code, done.stderr
     return (json.loads(done.stdout) if done.stdout.strip() else None), done.stderr
+
+
+def refused(*args: object) -> str:
+    """Standard error of a command that ends with 2, called without a process of its own; what it raises fails the test."""
+    error = io.StringIO()
+    with (
+        contextlib.redirect_stderr(error),
+        contextlib.redirect_stdout(io.StringIO()) as out,
+        pytest.raises(SystemExit) as end,
+    ):
+        app([str(arg) for arg in args])
+    assert end.value.code == 2 and out.getvalue() == ""
+    return error.getvalue()
 
 
 def test_measure_reads_a_file(tmp_path: Path) -> None:
@@ -77,8 +93,9 @@ def test_hostile_files_are_refused_by_name(tmp_path: Path) -> None:
     (tmp_path / "empty.wav").write_bytes(b"")
     (tmp_path / "text.wav").write_text("no sound here")
     for name in ("nan.wav", "none.wav", "empty.wav", "text.wav", "missing.wav"):
-        _, error = call("measure", tmp_path / name, "--json", code=2)
+        error = refused("measure", tmp_path / name, "--json")
         assert name in error and error.count("\n") == 1
+    assert call("measure", tmp_path / "missing.wav", "--json", code=2) == (None, error)
 
 
 def test_reference_and_strum_decline_silence(tmp_path: Path) -> None:
@@ -102,7 +119,7 @@ def test_reference_and_strum_decline_silence(tmp_path: Path) -> None:
 )
 def test_unusable_options(tmp_path: Path, args) -> None:
     sf.write(tmp_path / "quiet.wav", np.zeros(4800), 48000)
-    _, error = call("measure", tmp_path / "quiet.wav", *args, code=2)
+    error = refused("measure", tmp_path / "quiet.wav", *args)
     assert error.startswith("juxtatune:")
 
 
@@ -156,7 +173,7 @@ def edited(**changes):
 def test_unusable_gigs_name_the_place(tmp_path: Path, gig, place) -> None:
     path = tmp_path / "gig.json"
     path.write_text(json.dumps(gig))
-    _, error = call("plan", path, code=2)
+    error = refused("plan", path)
     assert str(path) in error and place in error
 
 
@@ -164,8 +181,7 @@ def test_unusable_gigs_name_the_place(tmp_path: Path, gig, place) -> None:
 def test_what_is_no_gig_json(tmp_path: Path, text) -> None:
     path = tmp_path / "gig.json"
     path.write_text(text)
-    _, error = call("plan", path, code=2)
-    assert str(path) in error
+    assert str(path) in refused("plan", path)
 
 
 def test_a_clash_is_named_on_both_outputs(tmp_path: Path) -> None:
@@ -181,8 +197,7 @@ def test_no_time_no_plan(tmp_path: Path) -> None:
     path.write_text(json.dumps(GIG))
     result, _ = call("plan", path, "--json", "--time-limit", "0", code=4)
     assert result["order"] is None and result["problem"]
-    _, error = call("plan", path, "--time-limit", "nan", code=2)
-    assert "--time-limit" in error
+    assert "--time-limit" in refused("plan", path, "--time-limit", "nan")
 
 
 def test_devices_answer_strict_json() -> None:
