@@ -6,6 +6,7 @@ import json
 import signal
 import subprocess
 import time
+from collections.abc import Callable
 
 import numpy as np
 import pytest
@@ -34,6 +35,20 @@ def heard(process) -> list[dict]:
     return [json.loads(line) for line in (first + out).splitlines()]
 
 
+def heard_of(env, path, sink: str, streams: int = 1, first: Callable[[], None] = lambda: None) -> list[dict]:
+    """What is read of a file that a sink plays, once so many streams record and `first` has been done."""
+    rows: list[dict] = []
+    for _ in range(3):  # a busy machine drops blocks, and a pluck with a gap in it is not read
+        process = listen(env, seconds=9.0)
+        wait_until_it_listens(env, streams)
+        first()
+        subprocess.run(["paplay", f"--device={sink}", str(path)], env=env, check=True, capture_output=True)
+        rows = heard(process)
+        if rows:
+            break
+    return rows
+
+
 def only_a2(rows, f1) -> None:
     assert [r["string"] for r in rows] == [5]
     assert abs(1200 * np.log2(rows[0]["hz"] / f1)) < 1.0
@@ -44,15 +59,7 @@ def test_a_sink_of_another_rate(pulse, tmp_path, rate) -> None:  # noqa: F811
     pactl(pulse, "load-module", "module-null-sink", "sink_name=other", f"rate={rate}")
     pactl(pulse, "set-default-source", "other.monitor")
     path, f1 = wave(tmp_path, rate=rate)
-    rows: list[dict] = []
-    for _ in range(3):  # a busy machine drops blocks, and a pluck with a gap in it is not read
-        process = listen(pulse, seconds=6.0)
-        wait_until_it_listens(pulse)
-        subprocess.run(["paplay", "--device=other", str(path)], env=pulse, check=True, capture_output=True)
-        rows = heard(process)
-        if rows:
-            break
-    only_a2(rows, f1)
+    only_a2(heard_of(pulse, path, "other"), f1)
 
 
 def test_a_remapped_source_brings_one_channel(pulse, tmp_path) -> None:  # noqa: F811
@@ -60,22 +67,19 @@ def test_a_remapped_source_brings_one_channel(pulse, tmp_path) -> None:  # noqa:
           "master_channel_map=front-right", "channel_map=mono", "remix=no")  # fmt: skip
     pactl(pulse, "set-default-source", "right")
     path, f1 = wave(tmp_path, stereo=True)
-    process = listen(pulse, seconds=6.0)
-    time.sleep(2.5)  # the remapped source records too, and would be taken for the program
-    play(pulse, path)
-    only_a2(heard(process), f1)
+    only_a2(heard_of(pulse, path, "room", streams=2), f1)  # the remapped source records too
 
 
 def test_a_source_suspended_and_resumed_goes_on(pulse, tmp_path) -> None:  # noqa: F811
     path, f1 = wave(tmp_path)
-    process = listen(pulse, seconds=9.0)
-    wait_until_it_listens(pulse)
-    pactl(pulse, "suspend-sink", "room", "1")
-    time.sleep(2.0)
-    pactl(pulse, "suspend-sink", "room", "0")
-    time.sleep(1.0)
-    play(pulse, path)
-    only_a2(heard(process), f1)
+
+    def pause() -> None:
+        pactl(pulse, "suspend-sink", "room", "1")
+        time.sleep(2.0)
+        pactl(pulse, "suspend-sink", "room", "0")
+        time.sleep(1.0)
+
+    only_a2(heard_of(pulse, path, "room", first=pause), f1)
 
 
 def test_a_source_that_is_removed_leaves_no_trace_of_an_error(pulse, tmp_path) -> None:  # noqa: F811
