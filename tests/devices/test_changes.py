@@ -24,28 +24,28 @@ def wave(tmp_path, stereo=False, rate=48000):
     return path, f1
 
 
-def heard(process) -> list[dict]:
-    """What is read until the program ends, or until a second after the first reading."""
+def heard(process) -> tuple[list[dict], int, str]:
+    """What is read until the program ends, or until a second after the first reading; its exit code and messages."""
     first = process.stdout.readline()
     if first:
         time.sleep(1.0)
         process.send_signal(signal.SIGINT)
-    out, _ = process.communicate(timeout=40)
-    assert process.returncode == 0
-    return [json.loads(line) for line in (first + out).splitlines()]
+    out, error = process.communicate(timeout=60)
+    return [json.loads(line) for line in (first + out).splitlines()], process.returncode, error
 
 
 def heard_of(env, path, sink: str, streams: int = 1, first: Callable[[], None] = lambda: None) -> list[dict]:
     """What is read of a file that a sink plays, once so many streams record and `first` has been done."""
-    rows: list[dict] = []
-    for _ in range(3):  # a busy machine drops blocks, and a pluck with a gap in it is not read
+    # a busy machine drops blocks, and a pluck with a gap in it is not read; its sound server may not answer in time
+    for _ in range(3):
         process = listen(env, seconds=9.0)
         wait_until_it_listens(env, streams)
         first()
         subprocess.run(["paplay", f"--device={sink}", str(path)], env=env, check=True, capture_output=True)
-        rows = heard(process)
+        rows, code, error = heard(process)
         if rows:
             break
+    assert code == 0, error
     return rows
 
 
