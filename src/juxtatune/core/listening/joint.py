@@ -12,6 +12,7 @@ from juxtatune.core.listening.course import SLOW_S, SLOWER_S, fitted
 from juxtatune.core.listening.fading import decays, faint_and_fading, heard
 from juxtatune.core.listening.glides import CENTS, gains, peak, slopes
 from juxtatune.core.listening.kernels import join
+from juxtatune.core.listening.strangers import belonging
 from juxtatune.core.listening.twofold import bend
 
 _jit = nb.njit(cache=True, nogil=True, error_model="numpy")
@@ -27,6 +28,13 @@ TENSION = 5.0  # log odds by which a string's own energy must be the likelier ca
 OWN = 0.25  # of partials' scatter, from where they tell of no tension
 USUALLY_LEFT = 0.85  # of noise, after frames that stray count less
 SOME_FREE, STILLEST = 8.0, 0.02
+# partials from which, and 1σ from where, it is asked whose they are; the least and the share of them that must be own
+SEVERAL, UNSURE, LEAST_OWN, MOST_OWN = 5, 0.03 / CENTS, 4.0, 0.5
+OWN_ROUNDS, CLEARLY = 3, 0.9
+SURER, SURELY = (
+    1.25,
+    2.0,
+)  # times as sure, from where a fit without another's partials counts, and counts alone
 
 
 @_jit
@@ -63,12 +71,54 @@ def solved(
     if len(where) == 0:
         none, pitch = np.zeros(0), (0.0,) * 9
         return False, where, pitch, np.zeros((2, 2)), 0.0, none, none, none, none
-    course = fitted(angle, power, t, weight, hz, alive, overlap, with_glide)
-    some, pitch, loudest, relative, amplitude, decay = _concluded(
-        course, every[where], t, power, alive, hz, noise, overlap, stretch, with_glide
+    heard_so = angle, power, t, weight, hz, alive, overlap, with_glide
+    rest = every[where], t, power, alive, hz, noise, overlap, stretch, with_glide
+    course = fitted(*heard_so)
+    told = _told(course, where, rest)
+    if not with_glide or len(where) < SEVERAL or told[2][2] < UNSURE:
+        return told
+    own = _own_course(course, heard_so, lever(every[where], stretch))
+    return _rather(told, _told(own, where, rest)) if own is not course else told
+
+
+def _told(course: Any, where: NDArray[np.int64], rest: Any) -> Any:
+    """What `solved` returns of a `fitted` course."""
+    some, pitch, loudest, relative, amplitude, decay = _concluded(course, *rest)
+    return some, where, pitch, course[1], loudest, relative, course[0][4], amplitude, decay
+
+
+def _own_course(course: Any, heard_so: Any, q: F) -> Any:
+    """The course of those partials that are the string's own; the same where all are, or few."""
+    angle, power, t, weight, hz, alive, overlap, with_glide = heard_so
+    trust = np.ones(len(hz))
+    for _ in range(OWN_ROUNDS):
+        best, parts, _, counts, persistence = course[:5]
+        spread = best[2] * trust
+        trust = belonging(q, t, counts, hz, alive, best[1], spread, best[5], parts, overlap, persistence)
+        if trust.min() > CLEARLY or trust.sum() < max(LEAST_OWN, MOST_OWN * len(hz)):
+            break
+        course = fitted(angle, power, t, weight * trust[:, None], hz, alive, overlap, with_glide)
+        # what is left of a partial is what it is, however much it counts
+        course = *course[:3], course[3] / trust[:, None], *course[4:]
+    return course
+
+
+def _rather(every: Any, own: Any) -> Any:
+    """What all partials say, or those that are the string's own, as far as they are surer and agree: a real guitar's own
+    may lie far off the rest."""
+    before, after = every[2], own[2]
+    if not own[0]:
+        return every
+    share = min(np.log(before[2] / max(after[2], 1e-12) / SURER) / np.log(SURELY / SURER), 1.0) * (
+        1 - after[6]
     )
-    best, parts = course[:2]
-    return some, where, pitch, parts, loudest, relative, best[4], amplitude, decay
+    if share <= 0:
+        return every
+    mixed = [share * b + (1 - share) * a for a, b in zip(before, after, strict=True)]
+    apart = share * (1 - share) * (before[0] - after[0]) ** 2
+    mixed[2] = float(np.sqrt(share * after[2] ** 2 + (1 - share) * before[2] ** 2 + apart))
+    chosen = own if share > 0.5 else every
+    return *chosen[:2], tuple(mixed), *chosen[3:]
 
 
 @_jit
@@ -110,6 +160,12 @@ def _concluded(course, every, t, power, alive, hz, noise, overlap, stretch, with
     return some, pitch, 10 * np.log10(loudest), relative, amplitude, decay
 
 
+@_jit
+def lever(n, stretch):
+    """What B moves partials `n` (P,) by, against the first."""
+    return (n * n / (1 + stretch * n * n) - 1 / (1 + stretch)) / 2
+
+
 @_within
 def _stiller(left, certain, alive):
     """How many times less than the noise that was heard between partials is left (P,) of their phases, in power: partials
@@ -123,7 +179,7 @@ def _stiller(left, certain, alive):
 def _joined(n, relative, variance, faint, fades, stretch):
     """Robust regression of the partials' deviations on f1 and B: whether any is usable, Δf1/f1, ΔB, 1σ of both, how far
     their scatter is their own, and how far they disagree."""
-    q = (n * n / (1 + stretch * n * n) - 1 / (1 + stretch)) / 2
+    q = lever(n, stretch)
     ok = np.flatnonzero(np.isfinite(relative) & np.isfinite(variance) & (np.abs(relative) < FURTHEST))
     if len(ok) == 0:
         return False, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
