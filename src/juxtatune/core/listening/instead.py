@@ -24,7 +24,7 @@ def above(
     x: Samples, rate: float, c: Candidate, look: Fit, until: float, targets: Targets
 ) -> Candidate | None:
     """The octave, twelfth or double octave of a candidate that is far surer than a vague first look at it."""
-    if look.sigma_cents < VAGUE or targets.tuning is None:
+    if look.vague_cents < VAGUE or targets.tuning is None:
         return None
     for times in MULTIPLES:
         own = c.tone.number > 0
@@ -36,6 +36,6 @@ def above(
             continue
         end = min(until, c.onset + LOOK_S)
         fit = fit_pluck(x, rate, c.onset + 0.02, end, tone.f1, tone.stretch, rounds=2)
-        if fit is not None and fit.sigma_cents * FAR_SURER < look.sigma_cents:
+        if fit is not None and fit.vague_cents * FAR_SURER < look.vague_cents:
             return replace(c, tone=tone, rival=0.0)
     return None

@@ -29,12 +29,10 @@ OWN = 0.25  # of partials' scatter, from where they tell of no tension
 USUALLY_LEFT = 0.85  # of noise, after frames that stray count less
 SOME_FREE, STILLEST = 8.0, 0.02
 # partials from which, and 1σ from where, it is asked whose they are; the least and the share of them that must be own
-SEVERAL, UNSURE, LEAST_OWN, MOST_OWN = 5, 0.03 / CENTS, 4.0, 0.5
+SEVERAL, UNSURE, LEAST_OWN, MOST_OWN = 5, 0.03 / CENTS, 4.0, 0.6
 OWN_ROUNDS, CLEARLY = 3, 0.9
-SURER, SURELY = (
-    1.25,
-    2.0,
-)  # times as sure, from where a fit without another's partials counts, and counts alone
+# times as sure, from where a fit without another's partials counts, and counts alone; 1σ from where it is hardly a string's
+SURER, SURELY, CLEAR = 1.25, 2.0, 4.0 / CENTS
 
 
 @_jit
@@ -65,12 +63,13 @@ def solved(
     any is heard; which (P,); Δf1/f1, ΔB, 1σ of the first, by the scatter among partials alone too, and of the other; how
     far their scatter is their own and how far they disagree; how likely the glide is a drift, and what is not heard of it;
     the glide's parts (K, 2); the loudest partial over its noise, dB; and of each that is heard (Q,) its deviation, phase at
-    the first frame, amplitude there and decay (1/s; 0 without a glide).
+    the first frame, amplitude there and decay (1/s; 0 without a glide). Last, how many times as unsure
+    all of them are as those that are the string's own.
     """
     where, power, alive, hz, noise, weight, angle = _begun(z, noise, hz)
     if len(where) == 0:
         none, pitch = np.zeros(0), (0.0,) * 9
-        return False, where, pitch, np.zeros((2, 2)), 0.0, none, none, none, none
+        return False, where, pitch, np.zeros((2, 2)), 0.0, none, none, none, none, 1.0
     heard_so = angle, power, t, weight, hz, alive, overlap, with_glide
     rest = every[where], t, power, alive, hz, noise, overlap, stretch, with_glide
     course = fitted(*heard_so)
@@ -84,7 +83,7 @@ def solved(
 def _told(course: Any, where: NDArray[np.int64], rest: Any) -> Any:
     """What `solved` returns of a `fitted` course."""
     some, pitch, loudest, relative, amplitude, decay = _concluded(course, *rest)
-    return some, where, pitch, course[1], loudest, relative, course[0][4], amplitude, decay
+    return some, where, pitch, course[1], loudest, relative, course[0][4], amplitude, decay, 1.0
 
 
 def _own_course(course: Any, heard_so: Any, q: F) -> Any:
@@ -104,21 +103,21 @@ def _own_course(course: Any, heard_so: Any, q: F) -> Any:
 
 
 def _rather(every: Any, own: Any) -> Any:
-    """What all partials say, or those that are the string's own, as far as they are surer and agree: a real guitar's own
-    may lie far off the rest."""
+    """What all partials say, or those that are the string's own, as far as they are surer, agree and are clear: a real
+    guitar's own may lie far off the rest, and a drum's partials anywhere."""
     before, after = every[2], own[2]
     if not own[0]:
         return every
-    share = min(np.log(before[2] / max(after[2], 1e-12) / SURER) / np.log(SURELY / SURER), 1.0) * (
-        1 - after[6]
-    )
+    surer = before[2] / max(after[2], 1e-12)
+    share = min(np.log(surer / SURER) / np.log(SURELY / SURER), 1.0) * (1 - after[6])
+    share /= 1 + (after[2] / CLEAR) ** 4
     if share <= 0:
         return every
     mixed = [share * b + (1 - share) * a for a, b in zip(before, after, strict=True)]
     apart = share * (1 - share) * (before[0] - after[0]) ** 2
     mixed[2] = float(np.sqrt(share * after[2] ** 2 + (1 - share) * before[2] ** 2 + apart))
     chosen = own if share > 0.5 else every
-    return *chosen[:2], tuple(mixed), *chosen[3:]
+    return *chosen[:2], tuple(mixed), *chosen[3:-1], max(float(before[2] / mixed[2]), 1.0)
 
 
 @_jit

@@ -80,7 +80,7 @@ def read(
     if slow < NEARLY_ALL:
         fit = surest(x, rate, fit, onset, until, ringing, c.tone.f1)
     settled = fit if slow == 0 else at_mean(x, rate, fit, slow, onset, until)
-    phases_cents = settled.sigma_cents
+    phases_cents = settled.sigma_cents * fit.vaguer
     settled = as_usual(settled, onset, until)
     glide = None
     if not c.first and until - onset >= ATTACK_TO + 0.01:
@@ -101,7 +101,7 @@ def read(
 def _pluck(x: Samples, rate: float, c: Candidate, until: float, ringing: tuple[float, ...]) -> Pluck:
     """The sound of a candidate alone: strings that ring are taken away where they hide it or its beginning."""
     look = _look(x, rate, c, until)
-    sure = look is not None and look.sigma_cents <= UNSURE_APART
+    sure = look is not None and look.vague_cents <= UNSURE_APART
     if not ringing or (sure and out_of_quiet(x, rate, c.onset)):
         return Pluck(x, until, look, sure)
     last = min(until, c.onset + (ALONE_S if sure else LONGEST_APART))

@@ -54,6 +54,12 @@ class Fit:
     slow: float = 0.0  # 0 to 1: how likely its glide is a drift
     # 1σ of where its glide goes on to when it is heard no more, which `sigma_cents` has not
     unheard_cents: float = 0.0
+    vaguer: float = 1.0  # times as unsure as it is are all partials, those too that are another's
+
+    @property
+    def vague_cents(self) -> float:
+        """1σ by all partials: it says whether they are one tone's."""
+        return self.sigma_cents * self.vaguer
 
     def mean_glide_cents(self, a: float, b: float) -> float:
         """How far the pitch lies above f1 between two times (s), on average."""
@@ -161,7 +167,7 @@ def solve(d: Demodulated, f1: float, stretch: float, with_glide: bool) -> Fit | 
     """Joins the phases of all partials into one pitch; `f1` (Hz) and `stretch` are what they were turned down by."""
     origin = float(d.t[0])
     t = d.t - origin
-    some, where, pitch, parts, snr, relative, offset, amplitude, decay = joint.solved(
+    some, where, pitch, parts, snr, relative, offset, amplitude, decay, vaguer = joint.solved(
         d.z, d.noise, d.n, d.hz, t, d.overlap, stretch, with_glide
     )
     if not some:
@@ -176,5 +182,5 @@ def solve(d: Demodulated, f1: float, stretch: float, with_glide: bool) -> Fit | 
         f1 * (1 + shift), new_stretch, turn, parts,
         sigma * CENTS, among * CENTS, origin,
         n, hz * (1 + relative), amplitude, phase, decay, snr, own_scatter, disagree, slow,
-        unheard * CENTS,
+        unheard * CENTS, vaguer,
     )  # fmt: skip

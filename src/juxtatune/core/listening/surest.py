@@ -144,7 +144,7 @@ def _apart(
     # what was found is surer than its partials' scatter would allow: that was another's
     return replace(
         fit, f1=fit.f1 * 2 ** (share * moved / 1200), stretch=stretch, sigma_cents=float(sigma),
-        own_scatter=(1 - share) * fit.own_scatter,
+        own_scatter=(1 - share) * fit.own_scatter, vaguer=fit.vaguer ** (1 - share),
     )  # fmt: skip
 
 
@@ -156,6 +156,7 @@ def _found_again(fit: Fit, found: Settled) -> Fit:
         stretch=found.stretch,
         sigma_cents=found.sigma,
         own_scatter=0.0,
+        vaguer=1.0,
         glide=np.zeros((1, 2)),
     )
 
