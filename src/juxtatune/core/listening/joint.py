@@ -76,8 +76,7 @@ def solved(
     told = _told(course, where, rest)
     if not with_glide or len(where) < SEVERAL or told[2][2] < UNSURE:
         return told
-    own = _own_course(course, heard_so, lever(every[where], stretch))
-    return _rather(told, _told(own, where, rest)) if own is not course else told
+    return _own(course, told, heard_so, rest)
 
 
 def _told(course: Any, where: NDArray[np.int64], rest: Any) -> Any:
@@ -86,10 +85,10 @@ def _told(course: Any, where: NDArray[np.int64], rest: Any) -> Any:
     return some, where, pitch, course[1], loudest, relative, course[0][4], amplitude, decay, 1.0
 
 
-def _own_course(course: Any, heard_so: Any, q: F) -> Any:
-    """The course of those partials that are the string's own; the same where all are, or few."""
+def _own(course: Any, told: Any, heard_so: Any, rest: Any) -> Any:
+    """What those partials say that are the string's own, where that is rather so than what all do."""
     angle, power, t, weight, hz, alive, overlap, with_glide = heard_so
-    trust = np.ones(len(hz))
+    where, q, trust, chosen = told[1], lever(rest[0], rest[-2]), np.ones(len(hz)), told
     for _ in range(OWN_ROUNDS):
         best, parts, _, counts, persistence = course[:5]
         spread = best[2] * trust
@@ -99,7 +98,10 @@ def _own_course(course: Any, heard_so: Any, q: F) -> Any:
         course = fitted(angle, power, t, weight * trust[:, None], hz, alive, overlap, with_glide)
         # what is left of a partial is what it is, however much it counts
         course = *course[:3], course[3] / trust[:, None], *course[4:]
-    return course
+        chosen = _rather(told, _told(course, where, rest))
+        if chosen is told:
+            break
+    return chosen
 
 
 def _rather(every: Any, own: Any) -> Any:
