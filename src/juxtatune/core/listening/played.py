@@ -37,7 +37,9 @@ def by_plucks(readings: list[Reading], near: float) -> Played | None:
     if len(heard) < FEWEST:
         return None
     pitch = np.array([100 * (r.pitch or 0.0) for r in heard])
-    spread = np.hypot(OWN_CENTS, CLAIMS * np.array([r.sigma_cents or 0.0 for r in heard]))
+    # how far all its partials agree says whether those that are left are one string's
+    unsure = np.array([max(r.sigma_cents or 0.0, r.phases_cents or 0.0) for r in heard])
+    spread = np.hypot(OWN_CENTS, CLAIMS * unsure)
     # what glides less than others do has perhaps been heard without its glide
     glide = np.array([_glide(r) for r in heard])
     usual = _median(glide, 1 / spread**2)
