@@ -31,6 +31,7 @@ SOME_FREE, STILLEST = 8.0, 0.02
 # partials from which, and 1σ from where, it is asked whose they are; the least and the share of them that must be own
 SEVERAL, UNSURE, LEAST_OWN, MOST_OWN = 5, 0.03 / CENTS, 4.0, 0.6
 OWN_ROUNDS, CLEARLY = 3, 0.9
+STEEPEST = 25.0 / CENTS  # of such a fit's glide: as far hardly any string glides
 # times as sure, from where a fit without another's partials counts, and counts alone; 1σ from where it is hardly a string's
 SURER, SURELY, CLEAR = 1.25, 2.0, 4.0 / CENTS
 
@@ -108,7 +109,7 @@ def _rather(every: Any, own: Any) -> Any:
     """What all partials say, or those that are the string's own, as far as they are surer, agree and are clear: a real
     guitar's own may lie far off the rest, and a drum's partials anywhere."""
     before, after = every[2], own[2]
-    if not own[0]:
+    if not own[0] or abs(own[3][:, 0].sum()) > STEEPEST:
         return every
     surer = before[2] / max(after[2], 1e-12)
     share = min(np.log(surer / SURER) / np.log(SURELY / SURER), 1.0) * (1 - after[6])

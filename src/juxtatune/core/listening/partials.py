@@ -5,7 +5,7 @@ Hann frames; the phase of a steady partial is a straight line whose slope, weigh
 the maximum-likelihood frequency (Tretter 1985; bound by Rife and Boorstyn 1974). All partials share one
 glide, of one time or of two (`twofold`); each keeps its own slope, and the slopes are then joined into f1 and B by a robust
 regression whose scatter gives the uncertainty: a partial disturbed by hum, by another string or by
-beating stands apart from the rest and is given little weight.
+beating stands apart from the rest and is given little weight, and one that is another's none (`strangers`).
 """
 
 from __future__ import annotations

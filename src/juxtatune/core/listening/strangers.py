@@ -14,7 +14,7 @@ from juxtatune.core.listening.twofold import shape
 
 _jit = nb.njit(cache=True, nogil=True, error_model="numpy")
 FAR = 5.0  # σ, from where a partial is another's
-# what a string's own partials scatter by, of its strings or in other sound, and what is the least of σ (cents)
+# what a string's own partials scatter by, where little and where much disturbs them, and the least 1σ that is theirs (cents)
 SCATTERS = np.array([0.3, 1.0]) / CENTS
 LEAST = 1.0 / CENTS
 CAPPED = 3.5  # σ: further off says no more

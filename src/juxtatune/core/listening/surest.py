@@ -131,10 +131,11 @@ def _apart(
     if found.sigma > fit.sigma_cents / SURER:
         return fit
     moved = 1200 * np.log2(found.f1 / fit.f1)
-    vague = fit.sigma_cents > LOST
+    # all partials say how vague it is: those left of them may have been chosen wrongly
+    vague = fit.vague_cents > LOST
     lost = vague and bool(ringing) and abs(1200 * np.log2(found.f1 / tone)) < ASTRAY
-    if not lost and abs(moved) > min(AGREE, _near(fit.sigma_cents)):
-        surely = vague and found.sigma < fit.sigma_cents / FAR_SURER
+    if not lost and abs(moved) > min(AGREE, _near(fit.vague_cents)):
+        surely = vague and found.sigma < fit.vague_cents / FAR_SURER
         return _found_again(fit, found) if surely and abs(1200 * np.log2(found.f1 / began)) < BEGUN else fit
     share = min(np.log(fit.sigma_cents / found.sigma / SURER) / np.log(SURELY / SURER), 1.0)
     sigma = np.sqrt(
