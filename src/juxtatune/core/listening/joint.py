@@ -114,7 +114,7 @@ def _rather(every: Any, own: Any) -> Any:
     surer = before[2] / max(after[2], 1e-12)
     share = min(np.log(surer / SURER) / np.log(SURELY / SURER), 1.0) * (1 - after[6])
     share /= 1 + (after[2] / CLEAR) ** 4
-    if share <= 0:
+    if not share > 0:
         return every
     mixed = [share * b + (1 - share) * a for a, b in zip(before, after, strict=True)]
     apart = share * (1 - share) * (before[0] - after[0]) ** 2
