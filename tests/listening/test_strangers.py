@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from benchmarks import strange
+from benchmarks import strange, waveguide
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -56,3 +56,12 @@ def test_a_string_beside_a_band_that_plays_its_notes(seed, at) -> None:
     reading = min((r for r in found if r.f1), key=lambda r: abs(r.start - truth.start))
     error = 1200 * np.log2(reading.f1 / truth.f1)
     assert abs(error) < 0.3 and abs(error) < 2 * reading.sigma_cents
+
+
+def test_few_partials_that_glide_further_than_any_string_are_not_believed() -> None:
+    kind = "hum in a hall"
+    sound = waveguide.KINDS[kind](np.random.default_rng([6, sum(map(ord, kind))]))
+    found = [r for r in analyse(sound.samples, sound.rate, sound.targets) if r.f1]
+    for truth in sound.plucks:
+        reading = min(found, key=lambda r: abs(r.start - truth.start))
+        assert abs(1200 * np.log2(reading.f1 / truth.f1)) < 1
