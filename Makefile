@@ -1,4 +1,5 @@
 PY = .venv/bin/python
+PIP = $(PY) -m pip install -q --disable-pip-version-check
 .PHONY: setup demo test shots bench lint clean
 
 setup: .venv/ready
@@ -10,22 +11,27 @@ setup: .venv/ready
 .venv/installed: pyproject.toml requirements.lock scripts/setup.sh scripts/system-packages.txt
 	bash scripts/setup.sh
 
+# what only tests and checks need, while what runs is compiled
+.venv/checking: .venv/installed requirements-dev.lock
+	$(PIP) --no-compile -r requirements-dev.lock
+	touch $@
+
 demo: setup
 	bash scripts/demo.sh
 
-lint: .venv/installed
+lint: .venv/checking
 	.venv/bin/ruff check src tests benchmarks scripts
 	.venv/bin/mypy
 
-# checking the code and compiling it go side by side
-test: .venv/installed
+# compiling what runs, and fetching and running the checks, go side by side
+test:
 	$(MAKE) --no-print-directory --output-sync=target -j2 setup lint
 	bash scripts/test.sh
 
 shots: setup
 	bash scripts/on-display.sh $(PY) scripts/shots.py
 
-bench: setup
+bench: setup .venv/checking
 	$(PY) -m benchmarks.run
 
 clean:

@@ -19,6 +19,7 @@ if [ ${#missing[@]} -gt 0 ]; then
 fi
 
 [ -x .venv/bin/python ] || python3 -m venv .venv
-.venv/bin/python -m pip install -q --disable-pip-version-check -r requirements.lock
+# packages are compiled as they are imported: most of their modules never are
+.venv/bin/python -m pip install -q --disable-pip-version-check --no-compile -r requirements.lock
 .venv/bin/python -m pip install -q --disable-pip-version-check --no-deps -e .
 touch .venv/installed
