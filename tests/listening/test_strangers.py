@@ -27,8 +27,9 @@ def heard(strangers=(), cents=0.0, glide=12.0, tau=0.2, scatter=0.0):
     turns = hz[:, None] * (away[:, None] / CENTS * T + bent)
     z = np.exp(-T + 2j * np.pi * turns + 2j * np.pi * rng.uniform(size=(len(N), 1)))
     z += 1e-3 * (rng.normal(size=z.shape) + 1j * rng.normal(size=z.shape))
-    pitch = solved(z, np.full(len(N), 2e-6), N, hz, T, 1.0, STRETCH, True)[2]
-    return pitch[0] * CENTS, pitch[2] * CENTS
+    told = solved(z, np.full(len(N), 2e-6), N, hz, T, 1.0, STRETCH, True)
+    assert told is not None
+    return told.pitch.shift * CENTS, told.pitch.sigma * CENTS
 
 
 @settings(deadline=None, max_examples=40)

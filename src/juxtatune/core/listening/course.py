@@ -7,8 +7,11 @@ once more, so that few should lie within each other (`_within`: only there). Pha
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numba as nb
 import numpy as np
+from numpy.typing import NDArray
 
 from juxtatune.core.listening.glides import (
     CENTS,
@@ -16,6 +19,7 @@ from juxtatune.core.listening.glides import (
     STILL,
     STRAY,
     TAUS,
+    Lines,
     best_time,
     moved_cents,
     persistence,
@@ -49,25 +53,52 @@ ANOTHER = 0.25  # of what is left by then, such a course: it falls otherwise
 OWN = (0.0, 0.5)
 # of what a string's energy moves a reading by, and of what is left of its glide at the end: that is not sure
 EXTRAPOLATED, UNHEARD = 0.3, 0.25
+F = NDArray[np.floating]
 
 
-def fitted(angle, power, t, weight, hz, alive, overlap, with_glide):
-    """The lines through all phases, with a glide where it earns its place: what `slopes` returns, the glide's parts
-    (K, 2), the phases joined up, the weights that what is left asks for, how much 1σ grows because that persists,
-    the 1σ that the glide adds to all slopes alike, relative: by the noise of the phases, whatever that is, and by what is
-    not heard of it; and whether the string's own energy leads it.
+class Heard(NamedTuple):
+    """The partials of a pluck that are heard, turned down to zero."""
 
-    `overlap` is how many frames there are to an independent one.
-    """
-    plain, lag = weight, int(np.ceil(2 * overlap))
-    best, parts, phase, weight, frames = _once(angle, t, plain, hz, alive, overlap, with_glide)
+    where: NDArray[np.int64]  # (P,) which of those asked for
+    n: NDArray[np.int64]  # (P,) their numbers
+    hz: F  # (P,) from where they were turned down
+    noise: F  # (P,) power of noise alone
+    power: F  # (P, M)
+    alive: NDArray[np.bool_]  # (P, M) in which frames each is heard
+    weight: F  # (P, M) of its phases
+    angle: F  # (P, M) rad
+    t: F  # (M,) since the first frame, s
+    overlap: float  # frames to an independent one
+
+
+class Course(NamedTuple):
+    """What pitch does after the pick, and what that leaves of the phases."""
+
+    lines: Lines
+    parts: F  # (K, 2) of the glide
+    phase: F  # (P, M) joined up, rad
+    weight: F  # (P, M) that what is left asks for
+    persistence: float  # how much 1σ grows because what is left persists
+    # 1σ that the glide adds to all slopes alike, relative: by the noise of the phases, whatever that is, and by what is
+    # not heard of it
+    bent: float
+    doubt: float
+    unheard: float
+    energy: bool  # the string's own leads it
+
+
+def fitted(heard: Heard, with_glide: bool) -> Course:
+    """The lines through all phases, with a glide where it earns its place."""
+    t, hz, alive, plain = heard.t, heard.hz, heard.alive, heard.weight
+    lag = int(np.ceil(2 * heard.overlap))
+    best, parts, phase, weight, frames = _once(heard.angle, t, plain, hz, alive, heard.overlap, with_glide)
     doubt, unheard, energy = 0.0, 0.0, False
-    if parts[0, 1] > 0 and best[3] > LEAST_FALL:
+    if parts[0, 1] > 0 and best.glide > LEAST_FALL:
         best, parts, weight, doubt, unheard, energy = _otherwise(
-            t, phase, power, plain, weight, hz, alive, best, parts, frames, lag
+            t, phase, heard.power, plain, weight, hz, alive, best, parts, frames, lag
         )
-    lasting, noise = persistence(best[5], weight, lag), shared(t, weight, hz, parts)
-    return best, parts, phase, weight, lasting, noise, doubt, unheard, energy
+    lasting, noise = persistence(best.residual, weight, lag), shared(t, weight, hz, parts)
+    return Course(best, parts, phase, weight, lasting, noise, doubt, unheard, energy)
 
 
 @_jit
@@ -80,13 +111,13 @@ def _once(angle, t, weight, hz, alive, overlap, with_glide):
     if not with_glide:
         return best, parts, phase, weight, frames
     tau = best_time(TAUS.copy(), t, phase, weight, hz)
-    if not _worth(slopes(t, phase, weight, hz, bend(t, tau))[0], best[0], EARNED, frames):
+    if not _worth(slopes(t, phase, weight, hz, bend(t, tau)).cost, best.cost, EARNED, frames):
         tau = 0.0
     plain = weight
     best, tau, weight = settled(t, phase, plain, hz, alive, tau)
-    if abs(best[3]) > STEEPER:
+    if abs(best.glide) > STEEPER:
         best, tau, weight = settled(t, phase, plain, hz, alive, 0.0)
-    parts[0, 0], parts[0, 1] = best[3], tau
+    parts[0, 0], parts[0, 1] = best.glide, tau
     return best, parts, phase, weight, frames
 
 
@@ -103,16 +134,17 @@ def _otherwise(t, phase, power, plain, weight, hz, alive, once, parts, frames, l
     slopes, relative; and whether energy leads it."""
     fit, found, energy, own = _likeliest(t, phase, power, plain, weight, hz, alive, once, parts, frames)
     # frames `lag` apart that are bent one way say less
-    free = frames / persistence(fit[5], weight, lag) ** 2
-    odds = min(max(((once[0] / max(fit[0], 1e-30) - 1) * free - TWICE) / 2, -50.0), 50.0)
+    free = frames / persistence(fit.residual, weight, lag) ** 2
+    odds = min(max(((once.cost / max(fit.cost, 1e-30) - 1) * free - TWICE) / 2, -50.0), 50.0)
     likely = 1 / (1 + np.exp(-odds))
-    before = once, parts, weight, UNHEARD * _left(t, parts, False)
-    if likely < UNLIKELY or not fit[0] < once[0]:
+    plainly = UNHEARD * _left(t, parts, False)
+    before = once, parts, weight, plainly
+    if likely < UNLIKELY or not fit.cost < once.cost:
         moved = moved_cents(fit, once, hz, weight) / CENTS
-        return once, parts, weight, likely * moved, before[3], False
+        return once, parts, weight, likely * moved, plainly, False
     for _ in range(ROUNDS):
-        weight = reweighed(fit[5], plain, alive, STRAY)
-        level, noise = levelled(t, phase, weight), max(fit[0] / frames, QUIETEST)
+        weight = reweighed(fit.residual, plain, alive, STRAY)
+        level, noise = levelled(t, phase, weight), max(fit.cost / frames, QUIETEST)
         again = led(t, power, alive, level, hz, noise, own) if energy else nearer(t, level, hz, found)
         if len(again) > 0 and again[0, 1] > 0:
             found = again
@@ -120,12 +152,12 @@ def _otherwise(t, phase, power, plain, weight, hz, alive, once, parts, frames, l
         if moved_cents(fit, last, hz, weight) < STILL:
             break
     found = found[found[:, 0] > 0]
-    found[:, 0] *= fit[3] / found[:, 0].sum()
+    found[:, 0] *= fit.glide / found[:, 0].sum()
     moved = moved_cents(fit, once, hz, weight) / CENTS
-    another = _common(fit[5], weight, hz) > ANOTHER
+    another = _common(fit.residual, weight, hz) > ANOTHER
     unheard, doubt = UNHEARD * _left(t, found, energy), 0.0
     if energy:
-        share = max(EXTRAPOLATED, min(np.sqrt(fit[0] / once[0]), 1.0)) if another else EXTRAPOLATED
+        share = max(EXTRAPOLATED, min(np.sqrt(fit.cost / once.cost), 1.0)) if another else EXTRAPOLATED
         unheard = np.hypot(unheard, share * moved)
     elif another:
         doubt = moved
@@ -138,16 +170,18 @@ def _otherwise(t, phase, power, plain, weight, hz, alive, once, parts, frames, l
 @_within
 def _of_both(once, other, likely, moved, unsure, doubt, energy):
     """The same where neither course is far likelier: each counts by how likely it is."""
-    a, b = once[0], other[0]
+    a, a_parts, a_weight, a_unheard = once
+    b, b_parts, b_weight, b_unheard = other
     rest = 1 - likely
-    mixed = (
-        rest * a[0] + likely * b[0], rest * a[1] + likely * b[1], rest * a[2] + likely * b[2],
-        rest * a[3] + likely * b[3], rest * a[4] + likely * b[4], rest * a[5] + likely * b[5],
+    mixed = Lines(
+        rest * a.cost + likely * b.cost, rest * a.slope + likely * b.slope,
+        rest * a.variance + likely * b.variance, rest * a.glide + likely * b.glide,
+        rest * a.offset + likely * b.offset, rest * a.residual + likely * b.residual,
     )  # fmt: skip
-    parts = np.concatenate((_smaller(once[1][:1], rest), _smaller(other[1], likely)))
-    weight = rest * once[2] + likely * other[2]
+    parts = np.concatenate((_smaller(a_parts[:1], rest), _smaller(b_parts, likely)))
+    weight = rest * a_weight + likely * b_weight
     doubt = np.sqrt((likely * doubt) ** 2 + (rest * unsure) ** 2 + likely * rest * moved**2)
-    return mixed, parts, weight, doubt, rest * once[3] + likely * other[3], energy and likely > 0.5
+    return mixed, parts, weight, doubt, rest * a_unheard + likely * b_unheard, energy and likely > 0.5
 
 
 @_within
@@ -174,11 +208,11 @@ def _left(t, parts, energy):
 def _likeliest(t, phase, power, plain, weight, hz, alive, once, parts, frames):
     """Of a glide of one time (`once`, its `parts`), of two and one that energy leads the fit that leaves least, its
     parts, whether energy leads it, and by how much more a partial is bent by its own."""
-    level, noise = levelled(t, phase, weight), max(once[0] / frames, QUIETEST)
+    level, noise = levelled(t, phase, weight), max(once.cost / frames, QUIETEST)
     fit, found, energy, itself = once, parts, False, 0.0
-    left = (plain * once[5] ** 2).sum() / alive.sum()
+    left = (plain * once.residual**2).sum() / alive.sum()
     # what noise leaves hides such a course, and what partials do each by itself is none
-    if _common(once[5], weight, hz) > max(TOGETHER * left / (left + USUALLY), LEAST):
+    if _common(once.residual, weight, hz) > max(TOGETHER * left / (left + USUALLY), LEAST):
         two = pair(t, level, hz)
         if two[0, 1] > 0:
             fit, found = slopes(t, phase, weight, hz, shape(t, two)), two
@@ -186,8 +220,8 @@ def _likeliest(t, phase, power, plain, weight, hz, alive, once, parts, frames):
         led_so = led(t, power, alive, level, hz, noise, own) if parts[0, 1] > FASTEST else parts[:0]
         if len(led_so) > 0:
             by_own = _fit(t, phase, weight, hz, led_so, own)
-            explained = (plain * by_own[5] ** 2).sum() < max(EXPLAINED, MOSTLY * left) * alive.sum()
-            if by_own[0] < fit[0] and explained:
+            explained = (plain * by_own.residual**2).sum() < max(EXPLAINED, MOSTLY * left) * alive.sum()
+            if by_own.cost < fit.cost and explained:
                 fit, found, energy, itself = by_own, led_so, True, own
     return fit, found, energy, itself
 

@@ -16,7 +16,7 @@ ONSET_S = 0.15  # which counts most for how a partial begins
 
 
 @_jit
-def heard(power, noise):
+def standing_out(power, noise):
     """Which partials are heard (P,), and in which frames (P, M): each counts until it first sinks into the noise after
     its loudest moment."""
     count, frames = power.shape

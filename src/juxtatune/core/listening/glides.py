@@ -6,8 +6,11 @@ They run dozens of times for every 20 ms of live sound, on arrays too small for 
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numba as nb
 import numpy as np
+from numpy.typing import NDArray
 
 from juxtatune.core.listening.twofold import bend, levelled, moments
 
@@ -23,6 +26,18 @@ ROUNDS, STILL = 3, 0.003  # times weighed anew, unless that moves the fit by les
 STEEPEST = 0.012  # a glide as steep as comes: 20 cents
 MOST_PERSISTENT = 0.8
 TURN = 0.35  # from frame to frame: so far the glide turns no partial out of reach
+F = NDArray[np.floating]
+
+
+class Lines(NamedTuple):
+    """A line through each partial's phases, with one glide for all."""
+
+    cost: float  # weighted squares of what is left
+    slope: F  # (P,) rad/s
+    variance: F  # (P,) of the slopes
+    glide: float  # its size, relative
+    offset: F  # (P,) phase at time 0, rad
+    residual: F  # (P, M) rad
 
 
 @_jit
@@ -39,9 +54,9 @@ def unwrapped(angle, t, weight, hz, with_glide):
     some = hz[:low]
     clear, counts = phase[:low], weight[:low]
     tau = best_time(TAUS.copy(), t, clear, counts, some)
-    _, slope, variance, glide, _, _ = slopes(t, clear, counts, some, bend(t, tau))
-    relative = (slope * some / variance).sum() / (some**2 / variance).sum()
-    course = relative * t + 2 * np.pi * glide * bend(t, tau)
+    fit = slopes(t, clear, counts, some, bend(t, tau))
+    relative = (fit.slope * some / fit.variance).sum() / (some**2 / fit.variance).sum()
+    course = relative * t + 2 * np.pi * fit.glide * bend(t, tau)
     for j in range(low, len(hz)):
         expected = hz[j] * course
         phase[j] = _joined_up((angle[j] - expected).reshape(1, len(t)))[0] + expected
@@ -63,10 +78,10 @@ def _joined_up(angle):
 @_jit
 def settled(t, phase, weight, hz, alive, tau):
     """The fit with a glide of time `tau` (s), with weights that what is left of it asks for, again until that moves it
-    no more: what `slopes` returns, the time, and these weights."""
+    no more: its lines, the time, and these weights."""
     fit, plain, times = slopes(t, phase, weight, hz, bend(t, tau)), weight, TAUS.copy()
     for _ in range(ROUNDS):
-        weight = reweighed(fit[5], plain, alive, STRAY)
+        weight = reweighed(fit.residual, plain, alive, STRAY)
         if tau > 0:
             tau = best_time(times, t, phase, weight, hz)
             times = tau * NEARBY
@@ -82,7 +97,7 @@ def settled(t, phase, weight, hz, alive, tau):
 def moved_cents(new, old, hz, weight):
     """By how many cents the slopes of one fit lie off another's."""
     counts = weight.sum(axis=1)
-    return (np.abs(new[1] - old[1]) / hz * counts).sum() / counts.sum() / (2 * np.pi) * CENTS
+    return (np.abs(new.slope - old.slope) / hz * counts).sum() / counts.sum() / (2 * np.pi) * CENTS
 
 
 @_jit
@@ -159,10 +174,7 @@ def _gains(times, t, levelled, hz):
 
 @_jit
 def slopes(t, phase, weight, hz, shape):
-    """A line through each partial's phases (P, M), with one glide of this course (M,) for all; of zeros for none.
-
-    Returns (cost, slope (P,), its variance (P,), the glide's size, offset (P,), residual (P, M)).
-    """
+    """A line through each partial's phases (P, M), with one glide of this course (M,) for all; of zeros for none."""
     count, bent = len(hz), shape[-1] > 0
     level, slope, high, along = np.empty(count), np.empty(count), np.empty(count), np.empty(count)
     total, mean, spread = moments(t, weight)
@@ -193,7 +205,7 @@ def slopes(t, phase, weight, hz, shape):
     slope -= glide * along
     offset = level - slope * mean - glide * 2 * np.pi * hz * high
     cost, rest = _rest(t, phase, weight, offset, slope, glide * 2 * np.pi * hz, shape)
-    return cost, slope, 1 / spread, glide, offset, rest
+    return Lines(cost, slope, 1 / spread, glide, offset, rest)
 
 
 @_jit

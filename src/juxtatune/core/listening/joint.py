@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import NamedTuple
 
 import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from juxtatune.core.listening.course import SLOW_S, SLOWER_S, fitted
-from juxtatune.core.listening.fading import decays, faint_and_fading, heard
+from juxtatune.core.listening.course import SLOW_S, SLOWER_S, Course, Heard, fitted
+from juxtatune.core.listening.fading import decays, faint_and_fading, standing_out
 from juxtatune.core.listening.glides import CENTS, gains, peak, slopes
 from juxtatune.core.listening.kernels import join
 from juxtatune.core.listening.strangers import belonging
@@ -17,7 +17,7 @@ from juxtatune.core.listening.twofold import bend
 
 _jit = nb.njit(cache=True, nogil=True, error_model="numpy")
 _within = nb.njit(inline="always", error_model="numpy")
-F = NDArray[np.floating[Any]]
+F = NDArray[np.floating]
 ANY_TAU = np.geomspace(0.022, 1.4, 32)
 FURTHEST = 0.03  # of a pitch, off which a partial is another's
 STRETCHABLE = 4  # partials from which B is asked for
@@ -54,111 +54,134 @@ def powers(z):
     return z.real**2 + z.imag**2
 
 
+class Pitch(NamedTuple):
+    """What all partials together say; relative where nothing else is said."""
+
+    shift: float  # Δf1/f1
+    bend: float  # ΔB
+    sigma: float  # 1σ of the shift
+    among: float  # the same by the scatter among partials alone
+    turn: float  # 1σ of the bend
+    own: float  # 0 to 1: how far the partials' scatter is their own
+    disagree: float  # 0 to 1: how far they disagree, whatever the cause
+    slow: float  # 0 to 1: how likely the glide is a drift
+    unheard: float  # of the glide
+
+
+class Told(NamedTuple):
+    """The pitch of a pluck and what its partials, (Q,), are."""
+
+    where: NDArray[np.int64]  # (Q,) which of those asked for
+    pitch: Pitch
+    glide: F  # (K, 2) its parts
+    snr: float  # of the loudest partial, dB
+    relative: F  # (Q,) deviation
+    offset: F  # (Q,) phase at the first frame, rad
+    amplitude: F  # (Q,) there
+    decay: F  # (Q,) 1/s; 0 without a glide
+    vaguer: float = 1.0  # times as unsure as the string's own partials are all of them
+
+
 def solved(
     z: NDArray[np.complex128], noise: F, every: NDArray[np.int64], hz: F, t: F,
     overlap: float, stretch: float, with_glide: bool,
-) -> Any:  # fmt: skip
-    """The common pitch of partials `z` (P, M), turned down to zero from `hz` (P,), their numbers `every`.
+) -> Told | None:  # fmt: skip
+    """The common pitch of partials `z` (P, M), turned down to zero from `hz` (P,), their numbers `every`; None where none
+    is heard.
 
-    `t` (M,) are times since the first frame, s; `noise` (P,) is the power of z from noise alone. Returns a flag whether
-    any is heard; which (P,); Δf1/f1, ΔB, 1σ of the first, by the scatter among partials alone too, and of the other; how
-    far their scatter is their own and how far they disagree; how likely the glide is a drift, and what is not heard of it;
-    the glide's parts (K, 2); the loudest partial over its noise, dB; and of each that is heard (Q,) its deviation, phase at
-    the first frame, amplitude there and decay (1/s; 0 without a glide). Last, how many times as unsure
-    all of them are as those that are the string's own.
+    `t` (M,) are times since the first frame, s; `noise` (P,) is the power of z from noise alone.
     """
-    where, power, alive, hz, noise, weight, angle = _begun(z, noise, hz)
-    if len(where) == 0:
-        none, pitch = np.zeros(0), (0.0,) * 9
-        return False, where, pitch, np.zeros((2, 2)), 0.0, none, none, none, none, 1.0
-    heard_so = angle, power, t, weight, hz, alive, overlap, with_glide
-    rest = every[where], t, power, alive, hz, noise, overlap, stretch, with_glide
-    course = fitted(*heard_so)
-    told = _told(course, where, rest)
-    if not with_glide or len(where) < SEVERAL or told[2][2] < UNSURE:
+    heard = _begun(z, noise, every, hz, t, overlap)
+    if len(heard.where) == 0:
+        return None
+    course = fitted(heard, with_glide)
+    told = _told(course, heard, stretch, with_glide)
+    if told is None or not with_glide or len(heard.where) < SEVERAL or told.pitch.sigma < UNSURE:
         return told
-    return _own(course, told, heard_so, rest)
+    return _own(course, told, heard, stretch)
 
 
-def _told(course: Any, where: NDArray[np.int64], rest: Any) -> Any:
-    """What `solved` returns of a `fitted` course."""
-    some, pitch, loudest, relative, amplitude, decay = _concluded(course, *rest)
-    return some, where, pitch, course[1], loudest, relative, course[0][4], amplitude, decay, 1.0
+def _told(course: Course, heard: Heard, stretch: float, with_glide: bool) -> Told | None:
+    """What a course says; None where no partial is near enough to be the string's."""
+    some, pitch, snr, relative, amplitude, decay = _concluded(course, heard, stretch, with_glide)
+    if not some:
+        return None
+    return Told(heard.where, pitch, course.parts, snr, relative, course.lines.offset, amplitude, decay)
 
 
-def _own(course: Any, told: Any, heard_so: Any, rest: Any) -> Any:
+def _own(course: Course, told: Told, heard: Heard, stretch: float) -> Told:
     """What those partials say that are the string's own, where that is rather so than what all do."""
-    angle, power, t, weight, hz, alive, overlap, with_glide = heard_so
-    where, q, trust, chosen = told[1], lever(rest[0], rest[-2]), np.ones(len(hz)), told
+    q, trust, chosen = lever(heard.n, stretch), np.ones(len(heard.n)), told
     for _ in range(OWN_ROUNDS):
-        best, parts, _, counts, persistence = course[:5]
-        spread = best[2] * trust
-        trust = belonging(q, t, counts, hz, alive, best[1], spread, best[5], parts, overlap, persistence)
-        if trust.min() > CLEARLY or trust.sum() < max(LEAST_OWN, MOST_OWN * len(hz)):
+        trust = belonging(q, heard, course, trust)
+        if trust.min() > CLEARLY or trust.sum() < max(LEAST_OWN, MOST_OWN * len(trust)):
             break
-        course = fitted(angle, power, t, weight * trust[:, None], hz, alive, overlap, with_glide)
+        course = fitted(heard._replace(weight=heard.weight * trust[:, None]), True)
         # what is left of a partial is what it is, however much it counts
-        course = *course[:3], course[3] / trust[:, None], *course[4:]
-        chosen = _rather(told, _told(course, where, rest))
+        course = course._replace(weight=course.weight / trust[:, None])
+        chosen = _rather(told, _told(course, heard, stretch, True))
         if chosen is told:
             break
     return chosen
 
 
-def _rather(every: Any, own: Any) -> Any:
+def _rather(every: Told, own: Told | None) -> Told:
     """What all partials say, or those that are the string's own, as far as they are surer, agree and are clear: a real
     guitar's own may lie far off the rest, and a drum's partials anywhere."""
-    before, after = every[2], own[2]
-    if not own[0] or abs(own[3][:, 0].sum()) > STEEPEST:
+    if own is None or abs(own.glide[:, 0].sum()) > STEEPEST:
         return every
-    surer = before[2] / max(after[2], 1e-12)
-    share = min(np.log(surer / SURER) / np.log(SURELY / SURER), 1.0) * (1 - after[6])
-    share /= 1 + (after[2] / CLEAR) ** 4
+    before, after = every.pitch, own.pitch
+    surer = before.sigma / max(after.sigma, 1e-12)
+    share = min(np.log(surer / SURER) / np.log(SURELY / SURER), 1.0) * (1 - after.disagree)
+    share /= 1 + (after.sigma / CLEAR) ** 4
     if not share > 0:
         return every
-    mixed = [share * b + (1 - share) * a for a, b in zip(before, after, strict=True)]
-    apart = share * (1 - share) * (before[0] - after[0]) ** 2
-    mixed[2] = float(np.sqrt(share * after[2] ** 2 + (1 - share) * before[2] ** 2 + apart))
+    apart = share * (1 - share) * (before.shift - after.shift) ** 2
+    sigma = float(np.sqrt(share * after.sigma**2 + (1 - share) * before.sigma**2 + apart))
+    mixed = Pitch(*(share * b + (1 - share) * a for a, b in zip(before, after, strict=True)))
     chosen = own if share > 0.5 else every
-    return *chosen[:2], tuple(mixed), *chosen[3:-1], max(float(before[2] / mixed[2]), 1.0)
+    return chosen._replace(pitch=mixed._replace(sigma=sigma), vaguer=max(before.sigma / sigma, 1.0))
 
 
 @_jit
-def _begun(z, noise, hz):
-    """Which partials are heard, and of them: power, in which frames they are, frequency, noise, weights of their phases,
-    and these."""
+def _begun(z, noise, n, hz, t, overlap):
+    """The partials that are heard."""
     power = powers(z)
-    good, alive = heard(power, noise)
+    good, alive = standing_out(power, noise)
     where = np.flatnonzero(good)
     power, alive, noise = power[where], alive[where], noise[where]
     weight = np.where(alive, 1 / (noise.reshape(-1, 1) / (2 * power + 1e-30) + 1e-7), 0.0)
-    return where, power, alive, hz[where], noise, weight, np.angle(z[where])
+    return Heard(where, n[where], hz[where], noise, power, alive, weight, np.angle(z[where]), t, overlap)
 
 
 @_jit
-def _concluded(course, every, t, power, alive, hz, noise, overlap, stretch, with_glide):
-    """What `solved` says, from a `fitted` course."""
-    best, parts, phase, weight, persistence, bent, doubt, unheard, energy = course
-    _, slope, variance, _, _, residual = best
-    left = (weight * residual**2).sum(axis=1) / np.maximum(alive.sum(axis=1) - 2, 1)
+def _concluded(course, heard, stretch, with_glide):
+    """Whether any partial is usable, the pitch, the loudest one over its noise in dB, and each one's deviation, amplitude
+    and decay."""
+    hz, alive, power, overlap = heard.hz, heard.alive, heard.power, heard.overlap
+    lines, weight, persistence = course.lines, course.weight, course.persistence
+    variance = lines.variance
+    left = (weight * lines.residual**2).sum(axis=1) / np.maximum(alive.sum(axis=1) - 2, 1)
     full, none = 2 * np.pi * hz, np.zeros(len(hz))
-    relative = slope / full
+    relative = lines.slope / full
     still = _stiller(left, full**2 / variance, alive)
     variance = variance * np.maximum(left, 1.0) * overlap * still / full**2
-    faint, fades = faint_and_fading(power, alive, noise)
-    decay, amplitude = decays(t, power, alive) if with_glide else (none, none)
-    some, shift, bend, sigma, turn, own, disagree = _joined(every, relative, variance, faint, fades, stretch)
+    faint, fades = faint_and_fading(power, alive, heard.noise)
+    decay, amplitude = decays(heard.t, power, alive) if with_glide else (none, none)
+    some, shift, bend, sigma, turn, own, disagree = _joined(
+        heard.n, relative, variance, faint, fades, stretch
+    )
     among = sigma * persistence
-    sigma = np.hypot(np.hypot(sigma, bent * np.sqrt(overlap * still)) * persistence, doubt)
+    sigma = np.hypot(np.hypot(sigma, course.bent * np.sqrt(overlap * still)) * persistence, course.doubt)
     slow = 0.0
-    if parts[0, 1] > 0:
+    if course.parts[0, 1] > 0:
         # partials that disagree of themselves tell of no tension
-        agree = max(1 - own / OWN, 0.0) if energy else 0.0
-        slow = _slow(t, phase, weight, hz, overlap * persistence**2, best[0], agree)
+        agree = max(1 - own / OWN, 0.0) if course.energy else 0.0
+        slow = _slow(heard.t, course.phase, weight, hz, overlap * persistence**2, lines.cost, agree)
     loudest = 0.0
     for j in range(len(hz)):
-        loudest = max(loudest, power[j].max() / noise[j])
-    pitch = shift, bend, sigma, among, turn, own, disagree, slow, unheard
+        loudest = max(loudest, power[j].max() / heard.noise[j])
+    pitch = Pitch(shift, bend, sigma, among, turn, own, disagree, slow, course.unheard)
     return some, pitch, 10 * np.log10(loudest), relative, amplitude, decay
 
 
@@ -206,7 +229,7 @@ def _slow(t, phase, weight, hz, frames, by_energy, agree):
     share = np.minimum(np.maximum((times - SLOW_S) / (SLOWER_S - SLOW_S), 0.0), 1.0)
     slow = (likely * share).sum() / likely.sum()
     if agree > 0:
-        left = slopes(t, phase, weight, hz, bend(t, 0.0))[0] - gained.max()
+        left = slopes(t, phase, weight, hz, bend(t, 0.0)).cost - gained.max()
         odds = min(max((left - by_energy) / (2 * frames) - TENSION, -50.0), 50.0)
         slow *= 1 - agree / (1 + np.exp(-odds))
     return slow

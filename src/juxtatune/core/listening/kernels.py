@@ -5,6 +5,8 @@ They run dozens of times for every 20 ms of live sound, on arrays too small for 
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numba as nb
 import numpy as np
 
@@ -16,6 +18,17 @@ FEW_CENTS, SOME_CENTS = 1e-3, 3e-3  # by which the loud ones may lie off the res
 LOUDER = 0.7  # power of a partial's loudness by which it then counts more
 REAL_UNSURE = 0.7  # by which the pitch is less sure than they say, since it is theirs only on the whole
 MUCH_WORSE = 3.0  # times, by which partials scatter more than those of them that agree
+
+
+class Line(NamedTuple):
+    """What partials deviate by, as a line of (1, q), with the 1σ of its level and of its bend."""
+
+    level: float
+    bend: float
+    spread: float
+    turn: float
+    likely: float  # logarithm
+    scatter: float  # beyond their variance
 
 
 @_jit
@@ -33,17 +46,18 @@ def join(q, relative, variance, faint, fading, free, prior):
     alike, trusted = _joined(q, relative, variance, fading, free, prior, FAR, every)
     apart = _begun_twice(q, relative, variance, faint, free, prior, trusted)
     # the more the partials disagree, the less is either quite true of them
-    disturbed = _mixed(_chance((apart[4] - alike[4]) / (1 + alike[5] / LOOSE)), apart, alike)
+    disturbed = _mixed(_chance((apart.likely - alike.likely) / (1 + alike.scatter / LOOSE)), apart, alike)
     # none is left out: which it would be is chance where all disagree
     loud, _ = _joined(q, relative, variance, (faint / fading) ** LOUDER * fading, free, prior, np.inf, every)
     # they disagree by a cent or two: what is further off is no partial of this string
     near = _near(loud, disturbed, FEW_CENTS)
-    disagree = _disagree(alike[5])
+    disagree = _disagree(alike.scatter)
     real = near * disagree
-    level, bend, spread, turn = _mixed(real, loud, disturbed)
+    mixed = _mixed(real, loud, disturbed)
     # where what one or two partials say is another's, the rest agree by far better than all do
-    own = disagree / (1 + (loud[5] / (MUCH_WORSE * alike[5] + 1e-12)) ** 4)
-    return level, bend, max(spread, disturbed[2]) * (1 + REAL_UNSURE * real), turn, own, disagree
+    own = disagree / (1 + (loud.scatter / (MUCH_WORSE * alike.scatter + 1e-12)) ** 4)
+    spread = max(mixed.spread, disturbed.spread) * (1 + REAL_UNSURE * real)
+    return mixed.level, mixed.bend, spread, mixed.turn, own, disagree
 
 
 @_jit
@@ -51,9 +65,7 @@ def _begun_twice(q, relative, variance, faint, free, prior, trusted):
     """The regression begun with all partials and with those `trusted`: where it ends is chance, so both ends count."""
     one, _ = _joined(q, relative, variance, faint, free, prior, FAR, np.ones(len(q)))
     other, _ = _joined(q, relative, variance, faint, free, prior, FAR, trusted)
-    p = _near(other, one, SOME_CENTS) * _chance(other[4] - one[4])
-    level, bend, spread, turn = _mixed(p, other, one)
-    return level, bend, spread, turn, one[4] + p * (other[4] - one[4]), one[5]
+    return _mixed(_near(other, one, SOME_CENTS) * _chance(other.likely - one.likely), other, one)
 
 
 @_jit
@@ -67,13 +79,14 @@ def agree(q, relative, variance, free, prior):
     beyond their variance)."""
     every = np.ones(len(q))
     alike, _ = _joined(q, relative, variance, every, free, prior, FAR, every)
-    return alike[0], alike[1], alike[2] * (1 + REAL_UNSURE * _disagree(alike[5])), alike[5]
+    spread = alike.spread * (1 + REAL_UNSURE * _disagree(alike.scatter))
+    return alike.level, alike.bend, spread, alike.scatter
 
 
 @_jit
 def _near(one, other, width):
     """How far two readings are of one string: 0 to 1."""
-    return 1 / (1 + ((one[0] - other[0]) / width) ** 4)
+    return 1 / (1 + ((one.level - other.level) / width) ** 4)
 
 
 @_jit
@@ -84,17 +97,19 @@ def _disagree(scatter):
 
 @_jit
 def _mixed(p, one, other):
-    """The mean of two readings (level, bend, their spreads), the first of which is true with probability p."""
-    level, bend = p * one[0] + (1 - p) * other[0], p * one[1] + (1 - p) * other[1]
-    spread = np.sqrt(p * one[2] ** 2 + (1 - p) * other[2] ** 2 + p * (1 - p) * (one[0] - other[0]) ** 2)
-    return level, bend, spread, p * one[3] + (1 - p) * other[3]
+    """The mean of two readings, the first of which is true with probability p; its scatter is the second's."""
+    level, bend = p * one.level + (1 - p) * other.level, p * one.bend + (1 - p) * other.bend
+    apart = p * (1 - p) * (one.level - other.level) ** 2
+    spread = np.sqrt(p * one.spread**2 + (1 - p) * other.spread**2 + apart)
+    likely = other.likely + p * (one.likely - other.likely)
+    return Line(level, bend, spread, p * one.turn + (1 - p) * other.turn, likely, other.scatter)
 
 
 @_jit
 def _joined(q, relative, variance, faint, free, prior, far, trusted):
     """Tukey's biweight, for which nothing counts from `far` σ on; the extra variance grows until the scatter is explained.
 
-    Begins with the partials `trusted` (k,). Returns (level, bend, σ of each, log-likelihood, scatter) and the trust.
+    Begins with the partials `trusted` (k,). Returns the line and the trust.
     """
     count = len(q)
     trust = trusted.copy()
@@ -130,4 +145,4 @@ def _joined(q, relative, variance, faint, free, prior, far, trusted):
     for k in range(count):
         each = variance[k] + extra * faint[k]
         likely -= 0.5 * (np.log(each) + min(left[k] ** 2 / each, far**2))
-    return (level, bend, spread, turn, likely, np.sqrt(extra)), trust
+    return Line(level, bend, spread, turn, likely, np.sqrt(extra)), trust

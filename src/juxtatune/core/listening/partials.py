@@ -167,20 +167,30 @@ def solve(d: Demodulated, f1: float, stretch: float, with_glide: bool) -> Fit | 
     """Joins the phases of all partials into one pitch; `f1` (Hz) and `stretch` are what they were turned down by."""
     origin = float(d.t[0])
     t = d.t - origin
-    some, where, pitch, parts, snr, relative, offset, amplitude, decay, vaguer = joint.solved(
-        d.z, d.noise, d.n, d.hz, t, d.overlap, stretch, with_glide
-    )
-    if not some:
+    told = joint.solved(d.z, d.noise, d.n, d.hz, t, d.overlap, stretch, with_glide)
+    if told is None:
         return None
-    shift, bend, sigma, among, turn, own_scatter, disagree, slow, unheard = pitch
-    new_stretch = min(max(stretch + bend, 0.0), MOST_STRETCH)
+    pitch = told.pitch
     # what is further off is no partial of this string
-    own = np.abs(relative) < joint.FURTHEST
-    n, hz, relative = d.n[where][own], d.hz[where][own], relative[own]
-    amplitude, decay, phase = amplitude[own], decay[own], offset[own] + 2 * np.pi * hz * origin
+    own = np.abs(told.relative) < joint.FURTHEST
+    n, hz = d.n[told.where][own], d.hz[told.where][own]
     return Fit(
-        f1 * (1 + shift), new_stretch, turn, parts,
-        sigma * CENTS, among * CENTS, origin,
-        n, hz * (1 + relative), amplitude, phase, decay, snr, own_scatter, disagree, slow,
-        unheard * CENTS, vaguer,
-    )  # fmt: skip
+        f1=f1 * (1 + pitch.shift),
+        stretch=min(max(stretch + pitch.bend, 0.0), MOST_STRETCH),
+        stretch_sigma=pitch.turn,
+        glide=told.glide,
+        sigma_cents=pitch.sigma * CENTS,
+        among_cents=pitch.among * CENTS,
+        origin=origin,
+        numbers=n,
+        hz=hz * (1 + told.relative[own]),
+        amplitude=told.amplitude[own],
+        phase=told.offset[own] + 2 * np.pi * hz * origin,
+        decay=told.decay[own],
+        snr=told.snr,
+        own_scatter=pitch.own,
+        disagree=pitch.disagree,
+        slow=pitch.slow,
+        unheard_cents=pitch.unheard * CENTS,
+        vaguer=told.vaguer,
+    )

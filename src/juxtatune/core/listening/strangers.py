@@ -24,19 +24,20 @@ NOT_AT_ALL = 1e-6
 
 
 @_jit
-def belonging(q, t, weight, hz, alive, slope, variance, residual, parts, overlap, persistence):
-    """How far each partial (P,) is the string's own, 0 to 1.
+def belonging(q, heard, course, trust):
+    """How far each partial (P,) is the string's own, 0 to 1, by a course in which they counted by so much `trust` (P,).
 
-    `q` (P,) is what B moves them by, `slope` (P,) and its `variance` (P,) are their frequencies' deviations in rad/s.
+    `q` (P,) is what B moves them by.
     """
+    t, alive, weight, residual = heard.t, heard.alive, course.weight, course.lines.residual
     left = (weight * residual**2).sum(axis=1) / np.maximum(alive.sum(axis=1) - 2, 1)
-    noisy, full = np.maximum(left, 1.0) * overlap, 2 * np.pi * hz
-    spread = variance * noisy / full**2
-    own = _on_the_line(q, slope / full, spread)
-    if parts[0, 1] == 0:
+    noisy, full = np.maximum(left, 1.0) * heard.overlap, 2 * np.pi * heard.hz
+    spread = course.lines.variance * trust * noisy / full**2
+    own = _on_the_line(q, course.lines.slope / full, spread)
+    if course.parts[0, 1] == 0:
         return own
-    excess, strength = _own_glides(t, weight, residual, shape(t, parts))
-    alike = _alike(excess / full, noisy * persistence**2 / (strength * full**2), own)
+    excess, strength = _own_glides(t, weight, residual, shape(t, course.parts))
+    alike = _alike(excess / full, noisy * course.persistence**2 / (strength * full**2), own)
     return np.maximum(own * alike, NOT_AT_ALL)
 
 
