@@ -1,4 +1,4 @@
-"""The string above what was heard: a bass that plays along an octave or a twelfth below it makes both seem one low tone.
+"""The string above what was heard: a bass that plays along an octave, a twelfth or a fifth below makes both one low tone.
 
 Their fits tell: the low tone's partials are those of two instruments, which are never in tune to a hundredth of a cent.
 """
@@ -16,23 +16,22 @@ from juxtatune.core.listening.source import Samples
 VAGUE = 1.0  # cents: what is surer is one tone
 FAR_SURER = 5.0  # times
 MOSTLY = 0.85  # of the power of the low tone
-MULTIPLES = 2, 3, 4
+MULTIPLES = 1.5, 2, 3, 4
 LOOK_S = 1.5
 
 
 def above(
     x: Samples, rate: float, c: Candidate, look: Fit, until: float, targets: Targets
 ) -> Candidate | None:
-    """The octave, twelfth or double octave of a candidate that is far surer than a vague first look at it."""
+    """The fifth, octave, twelfth or double octave of a candidate that is far surer than a vague first look at it."""
     if look.vague_cents < VAGUE or targets.tuning is None:
         return None
+    power = c.tone.peaks.powers
     for times in MULTIPLES:
-        own = c.tone.number > 0
-        its = own & (c.tone.number % times == 0)
-        if c.tone.peaks.powers[its].sum() < MOSTLY * c.tone.peaks.powers[own].sum():
-            continue
         tone = score_tone(c.tone.peaks, c.tone.f1 * times)
         if tone is None or strange(tone, targets) > strange(c.tone, targets):
+            continue
+        if power[tone.number > 0].sum() < MOSTLY * power[c.tone.number > 0].sum():
             continue
         end = min(until, c.onset + LOOK_S)
         fit = fit_pluck(x, rate, c.onset + 0.02, end, tone.f1, tone.stretch, rounds=2)

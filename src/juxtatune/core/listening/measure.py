@@ -18,7 +18,7 @@ from juxtatune.core.listening.period import own_pitch_cents
 from juxtatune.core.listening.pluck import Reading, Targets
 from juxtatune.core.listening.source import Samples
 from juxtatune.core.listening.strums.alone import alone
-from juxtatune.core.listening.surest import LONGEST_APART, UNSURE_APART, surest
+from juxtatune.core.listening.surest import LONGEST_APART, UNSURE_APART, surest, unless_astray
 
 ATTACK_FROM, ATTACK_TO = 0.012, 0.112
 LEAST_GLIDE, MOST_GLIDE = -3.0, 25.0  # cents above the settled pitch: beyond it is another string's
@@ -78,7 +78,11 @@ def read(
     # what rings along bends a reading as a drift does, and can be taken away
     slow = slowly(fit, until - onset) if not ringing else 0.0
     if slow < NEARLY_ALL:
-        fit = surest(x, rate, fit, onset, until, ringing, c.tone.f1)
+        fit = (
+            unless_astray(x, rate, fit, pluck.look, onset, until, c.tone.f1)
+            if pluck.look is not None and pluck.sound is x and not ringing
+            else surest(x, rate, fit, onset, until, ringing, c.tone.f1)
+        )
     settled = fit if slow == 0 else at_mean(x, rate, fit, slow, onset, until)
     phases_cents = settled.sigma_cents * fit.vaguer
     settled = as_usual(settled, onset, until)

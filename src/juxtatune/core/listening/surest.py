@@ -29,6 +29,25 @@ BEYOND = 15.0  # times as sure: such a reading found partials that agree
 # own scatter from where nothing read of what is left was ever so sure, up to so much 1σ, as measured in benchmarks/
 ALL_OWN, OWN_CENTS = 0.6, 5.0
 LARGELY_OWN, FEW_CENTS = 0.42, 1.5  # the same where nothing else rings
+SPOILT, SPOILT_CENTS = 3.0, 1.0  # times as unsure as a first look, and 1σ
+
+
+def unless_astray(
+    x: Samples, rate: float, fit: Fit, first: Fit, onset: float, until: float, tone: float
+) -> Fit:
+    """The same as `surest` of a pluck alone, or where a fit is far less sure than the `first` look was, and remains so or
+    ends far off it, of that look: the longer one was led astray by what began since."""
+    best = surest(x, rate, fit, onset, until, (), tone)
+    if not _spoilt(fit, first):
+        return best
+    reach = STRAYS * float(np.hypot(best.sigma_cents, first.sigma_cents))
+    if not _spoilt(best, first) and abs(1200 * np.log2(best.f1 / first.f1)) < reach:
+        return best
+    return surest(x, rate, first, onset, until, (), tone)
+
+
+def _spoilt(fit: Fit, first: Fit) -> bool:
+    return fit.sigma_cents > max(SPOILT * first.sigma_cents, SPOILT_CENTS)
 
 
 def surest(
