@@ -80,6 +80,14 @@ def of_bench(source, kind, seed):
     return source.KINDS[kind](np.random.default_rng([seed, sum(map(ord, kind))]))
 
 
+def test_strings_that_all_lie_far_from_their_targets_are_one_players() -> None:
+    kind = "far from target"
+    sound = strange.KINDS[kind](np.random.default_rng([2007, sum(map(ord, "s:" + kind))]))
+    found = analyse(sound.samples, sound.rate, sound.targets)
+    assert len(found) == len(sound.plucks)
+    assert all(abs(off(r, p.f1)) < 0.2 for r, p in zip(found, sound.plucks, strict=True))
+
+
 def test_a_string_that_rings_all_along_at_a_harmonic_of_the_mains_is_no_hum() -> None:
     sound = of_bench(listening, "hard picked", 1)
     samples, (truth,) = cut(sound, 2, -0.18)

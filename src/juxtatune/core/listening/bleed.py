@@ -49,7 +49,8 @@ def without_bleed(found: list[Candidate], targets: Targets) -> list[Candidate]:
         strings = [s if c.tone.score > CONVINCING else None for c, s in zip(found, strings, strict=True)]
         if targets.tuning is None:
             keep &= (level > -ODD_DB) | sure
-        elif on_string.sum() <= FEW:
+        elif on_string.sum() <= FEW and np.mean(on_string[level > -ALIKE_DB]) >= MOSTLY:
+            # not where the loud ones, his own, are far out of tune themselves
             keep &= (level > -ALIKE_DB) | on_string
     keep &= ~_another_player(level, strings, sure, targets)
     if targets.tuning is not None:
