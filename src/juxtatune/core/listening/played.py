@@ -18,6 +18,8 @@ SCATTERED = 1.3  # times what the scatter says, the mean is unsure
 # long windows: 1σ (cents), what they hear of the glide in the attack, and 1σ of that and of what plucks say they are off
 WINDOWS_CENTS, PART_HEARD, NOT_SURE, APART = 0.2, 0.1, 0.07, 0.3
 UNHEARD = 0.4  # of what a pluck glides less than others, it may be too sharp by
+# what plucks glide by as a rule: of all alike, since those read without their glide claim most, and few read too much of it
+USUALLY = 0.55
 USUAL_GLIDE = 5.0  # cents, of which no attack tells
 NEAR_CENTS, LEAST_SHARE = 4.0, 0.4  # so near the common pitch so much of their weight must lie
 
@@ -42,7 +44,8 @@ def by_plucks(readings: list[Reading], near: float) -> Played | None:
     spread = np.hypot(OWN_CENTS, CLAIMS * unsure)
     # what glides less than others do has perhaps been heard without its glide
     glide = np.array([_glide(r) for r in heard])
-    usual = _median(glide, 1 / spread**2)
+    told = glide[np.isfinite(glide)]
+    usual = float(np.quantile(told, USUALLY)) if len(told) else USUAL_GLIDE
     spread = np.hypot(spread, UNHEARD * np.maximum(usual - np.nan_to_num(glide), 0.0))
     weight, middle = 1 / spread**2, near
     for _ in range(30):
