@@ -30,15 +30,16 @@ BEYOND = 15.0  # times as sure: such a reading found partials that agree
 ALL_OWN, OWN_CENTS = 0.6, 5.0
 LARGELY_OWN, FEW_CENTS = 0.42, 1.5  # the same where nothing else rings
 SPOILT, SPOILT_CENTS = 3.0, 1.0  # times as unsure as a first look, and 1σ
+DISAGREE = 0.5  # of a first look's partials: so a real guitar's do, whatever sounds beside them
 
 
 def unless_astray(
     x: Samples, rate: float, fit: Fit, first: Fit, onset: float, until: float, tone: float
 ) -> Fit:
-    """The same as `surest` of a pluck alone, or where a fit is far less sure than the `first` look was, and remains so or
-    ends far off it, of that look: the longer one was led astray by what began since."""
+    """The same as `surest` of a pluck alone, or where a fit is far less sure than a `first` look whose partials agree, and
+    remains so or ends far off it, of that look: the longer one was led astray by what began since."""
     best = surest(x, rate, fit, onset, until, (), tone)
-    if not _spoilt(fit, first):
+    if not _spoilt(fit, first) or first.disagree > DISAGREE:
         return best
     reach = STRAYS * float(np.hypot(best.sigma_cents, first.sigma_cents))
     if not _spoilt(best, first) and abs(1200 * np.log2(best.f1 / first.f1)) < reach:
