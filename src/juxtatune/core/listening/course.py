@@ -79,11 +79,10 @@ class Course(NamedTuple):
     phase: F  # (P, M) joined up, rad
     weight: F  # (P, M) that what is left asks for
     persistence: float  # how much 1σ grows because what is left persists
-    # 1σ that the glide adds to all slopes alike, relative: by the noise of the phases, whatever that is, and by what is
-    # not heard of it
-    bent: float
-    doubt: float
-    unheard: float
+    # 1σ that the glide adds to all slopes alike, relative:
+    bent: float  # by the noise of the phases
+    doubt: float  # whatever that is
+    unheard: float  # by what is not heard of it
     energy: bool  # the string's own leads it
 
 
