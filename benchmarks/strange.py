@@ -16,6 +16,7 @@ from pathlib import Path
 
 import numpy as np
 import soundfile as sf
+from scipy.interpolate import CubicSpline
 
 from benchmarks.listening import matched, row
 from benchmarks.sampled import SOUNDFONT, _variable
@@ -88,6 +89,15 @@ def tense(r, f1, rate, seconds, _):
     )
     attack = course[(t > 0.012) & (t < 0.112)].mean()
     return out / np.abs(out).max() * np.minimum(1, t / 0.002), attack
+
+
+def turned(r, f1, rate, seconds, beating):
+    """The same of a string whose peg is turned from 0.3 s after the pluck at the soonest, by 50 to 150 cents a second."""
+    out, attack = tone(r, f1, rate, 1.1 * seconds, beating)
+    t = np.arange(int(seconds * rate)) / rate
+    by, at = r.choice([-1, 1]) * r.uniform(20, 150), r.uniform(0.3, 0.7 * seconds)
+    cents = by * np.clip((t - at) * r.uniform(50, 150) / abs(by), 0, 1)
+    return CubicSpline(np.arange(len(out)), out)(np.cumsum(2 ** (cents / 1200)) - 1), attack
 
 
 def run(
@@ -218,6 +228,8 @@ KINDS = {
     "under another": lambda r: under_another(r),
     "picked again": lambda r: run(r, name="standard", strings=AGAIN, length=r.uniform(0.6, 1.2), gap=0.0, spread=1),
     "far from target": lambda r: run(r, spread=200.0),
+    "turned": lambda r: run(r, length=3.0, sound=turned),
+    "turned, ring-over": lambda r: run(r, length=2.0, overlap=1.5, gap=0.02, sound=turned),
     "8 kHz": lambda r: run(r, rate=8000),
     "bass": lambda r: run(r, name="bass"),
     "seven strings": lambda r: run(r, name="seven-string drop A"),

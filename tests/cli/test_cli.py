@@ -190,6 +190,8 @@ def test_a_clash_is_named_on_both_outputs(tmp_path: Path) -> None:
     result, error = call("plan", path, "--json", code=3)
     assert [c["rule"] for c in result["clash"]] == ["before", "before"]
     assert "a comes before b" in error
+    # however little time there is for plans
+    assert call("plan", path, "--json", "--time-limit", "0", code=3)[0] == result
 
 
 def test_no_time_no_plan(tmp_path: Path) -> None:

@@ -6,11 +6,10 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from juxtatune.core.planning.clash import Rule, limit_clash, order_clash, sizes_clash, with_rules
+from juxtatune.core.planning.clash import Rule, limit_clash, order_clash, rules_of, sizes_clash, with_rules
 from juxtatune.core.planning.solve import Planner, Solution
 from juxtatune.core.repertoire.night import Gig
 
-CLASH_AFTER_S = 0.7  # seconds without a plan after which the rules themselves are doubted
 LIMIT_TRY_S = 1.0
 
 
@@ -29,6 +28,7 @@ class NightPlanner:
         self.gig, self._progress, self._seed = gig, progress, seed
         self._planner: Planner | None = None
         self._cancelled = False
+        self._doubted = not rules_of(gig)
 
     def cancel(self) -> None:
         self._cancelled = True
@@ -37,6 +37,11 @@ class NightPlanner:
 
     def so_far(self) -> Outcome:
         return Outcome(self._planner.solution() if self._planner is not None else None)
+
+    @property
+    def undecided(self) -> bool:
+        """Whether there is no plan yet, and it is not yet known whether the rules clash."""
+        return not self._doubted and (self._planner is None or self._planner.best is None)
 
     def run(self, time_limit: float) -> Outcome:
         """Plans until proven, cancelled or out of time (seconds). Raises UserError for unusable gigs."""
@@ -51,12 +56,14 @@ class NightPlanner:
         solution = self._planner.run(time_limit)
         if solution.plan is None and not self._clash and solution.impossible:
             self._clash = self._why_impossible(began + max(time_limit, 1.0) + 1.0)
+        elif solution.plan is None and self.undecided and not self._cancelled:
+            self._order_clash()
         return Outcome(solution, self._clash)
 
     def _order_clash(self) -> bool:
-        found = order_clash(self.gig)
-        self._clash = tuple(found or ())
-        return bool(found)
+        self._clash = tuple(order_clash(self.gig) or ())
+        self._doubted = True
+        return bool(self._clash)
 
     def _why_impossible(self, until: float) -> tuple[Rule, ...]:
         def holds(gig: Gig) -> bool:

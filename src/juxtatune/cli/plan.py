@@ -18,6 +18,7 @@ from juxtatune.core.errors import UserError
 from juxtatune.core.repertoire.night import Gig
 
 GRACE_S = 0.6  # how long past its limit a run may need to stop
+DOUBT_S = 5.0  # and, without a plan, to tell whether the rules clash
 
 
 def plan(path: Path, limit: float, seed: int, as_json: bool) -> None:
@@ -56,7 +57,7 @@ def _run(gig: Gig, limit: float, seed: int) -> Outcome:
     thread = threading.Thread(target=work, daemon=True)
     until = time.monotonic() + limit + GRACE_S
     thread.start()
-    while thread.is_alive() and time.monotonic() < until:
+    while thread.is_alive() and time.monotonic() < until + DOUBT_S * planner.undecided:
         thread.join(0.05)
     if failed and isinstance(failed[0], UserError):
         raise failed[0]

@@ -14,9 +14,9 @@ from juxtatune.core.listening.detect import onsets
 from juxtatune.core.listening.drums import without_drums
 from juxtatune.core.listening.frames import to_working_rate
 from juxtatune.core.listening.hum import without_hum
-from juxtatune.core.listening.measure import read
 from juxtatune.core.listening.pluck import Reading, Targets
 from juxtatune.core.listening.source import Samples
+from juxtatune.core.listening.until_turned import read
 from juxtatune.core.listening.whose import told_apart
 
 UNREAD_DB = 8.0

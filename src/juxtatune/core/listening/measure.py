@@ -62,7 +62,7 @@ def read(
     if end - c.onset < 0.06:
         return None
     if until - c.onset < 0.12:
-        return _unread(c, end, targets, TOO_SHORT)
+        return unread(c, end, TOO_SHORT)
     pluck = _pluck(x, rate, c, until, ringing)
     if not told:
         higher = above(x, rate, c, pluck.look, until, targets) if pluck.look is not None else None
@@ -73,7 +73,7 @@ def read(
             return read(x, rate, other, limit, crowd, targets, ringing, told=higher is not None)
     fitted = _fitted(x, rate, c, pluck, until, bool(ringing))
     if fitted is None:
-        return _unread(c, end, targets, LOST)
+        return unread(c, end, LOST)
     onset, fit, glides = fitted
     # what rings along bends a reading as a drift does, and can be taken away
     slow = slowly(fit, until - onset) if not ringing else 0.0
@@ -146,7 +146,8 @@ def _glide(fit: Fit, onset: float, among: bool) -> float | None:
     return glide if least < glide < most else None
 
 
-def _unread(c: Candidate, end: float, targets: Targets, why: str) -> Reading:
+def unread(c: Candidate, end: float, why: str) -> Reading:
+    """A pluck that sounds until `end` (s) and cannot be read."""
     return Reading(
         c.onset, end, None, None, None, None, None, None, None, None, None, 0.0, _db(c.level), problem=why
     )

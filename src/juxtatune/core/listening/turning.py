@@ -1,0 +1,102 @@
+"""When a string is turned while it rings: its partials leave together where they were, and do not come back."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from juxtatune.core.listening.glides import CENTS
+from juxtatune.core.listening.moving import moving_median
+from juxtatune.core.listening.partials import Demodulated, F, demodulated
+from juxtatune.core.listening.source import Samples
+
+LOOK_S, FRAMES, PARTIALS = 4.0, 600, 6
+LEAST, AT_LEAST = 3, 3  # partials, and frames on either side of an onset
+FROM_S = 0.04
+SMOOTH, SLOPE_S = 5, 0.12  # frames, and what a slope is taken of
+FAST, BEGINS, STAYS_S = (
+    20.0,
+    0.4,
+    0.1,
+)  # cents a second beyond a glide's, from which part of it, and for how long
+WITHIN_S, LEFT = 0.5, 8.0  # how far it goes in that time at the least, cents
+AROUND_S, LEAVING = 0.12, 3.0  # before and after an onset, and cents that are moved in that time at the least
+TOGETHER = 0.35  # of how far they have gone, that partials may lie apart
+AT_ONCE_S, LEAP = 0.02, 20.0  # about an onset, and cents
+FALLEN, RISEN = 0.4, 1.1  # in power: what is turned just rings on
+
+
+def turned_at(x: Samples, rate: float, onset: float, end: float, f1: float, stretch: float) -> float | None:
+    """When (s) a string plucked at `onset` begins to be turned, of what sounds until `end`; None where it is not.
+
+    A glide slows down as it goes on: what is faster than it has been is a hand's.
+    """
+    d = demodulated(x, rate, onset + FROM_S, min(end, onset + LOOK_S), f1, stretch, FRAMES, PARTIALS)
+    if d is None or len(d.n) < LEAST:
+        return None
+    step = d.t[1] - d.t[0]
+    width, stays, within = (max(3, round(s / step)) for s in (SLOPE_S, STAYS_S, WITHIN_S))
+    cents, apart = _course(d)
+    if len(cents) < width + stays:
+        return None
+    along = np.arange(width) - (width - 1) / 2
+    slope = np.correlate(cents, along / (step * (along**2).sum()), "valid")
+    slowest = np.minimum.accumulate(np.abs(slope))
+    beyond = np.abs(slope) - slowest
+    fast = np.convolve(beyond > FAST, np.ones(stays), "valid") >= stays
+    for first in np.flatnonzero(fast):
+        begins = int(np.flatnonzero(beyond[: first + 1] < BEGINS * FAST)[-1])
+        at = begins + width // 2
+        gone = float(np.max(np.abs(cents[at : at + within] - cents[at])))
+        if gone > LEFT and np.median(apart[at : at + within]) < TOGETHER * gone:
+            return float(d.t[at])
+    return None
+
+
+def turned_across(x: Samples, rate: float, onset: float, f1: float, stretch: float) -> bool:
+    """Whether what seems to begin at an onset rang before and is but turned: its partials move on together."""
+    d = demodulated(x, rate, max(onset - AROUND_S, 0.0), onset + AROUND_S, f1, stretch, partials=PARTIALS)
+    if d is None or len(d.n) < LEAST:
+        return False
+    t = (d.t[1:] + d.t[:-1]) / 2 - onset
+    before, after = t < 0, t > 0
+    power = (np.abs(d.z[:, 1:]) ** 2).sum(axis=0)
+    if min(before.sum(), after.sum()) < AT_LEAST or not (
+        FALLEN * power[before].mean() < power[after].mean() < RISEN * power[before].mean()
+    ):
+        return False
+    cents, apart = _course(d, 1)
+    (rose, until), (rises, since) = _line(t[before], cents[before]), _line(t[after], cents[after])
+    moved = AROUND_S * abs(rose + rises)
+    # a string picked anew leaps, each partial by itself
+    leap = np.abs(cents - np.where(before, until + rose * t, since + rises * t)) + apart
+    return bool(
+        moved > LEAVING
+        and abs(since - until) < TOGETHER * moved
+        and leap[np.abs(t) < AT_ONCE_S].max() < max(TOGETHER * moved, LEAP)
+    )
+
+
+def _line(t: F, cents: F) -> tuple[float, float]:
+    """Slope and height at 0 of the line most lie on (Theil 1950, Sen 1968)."""
+    i, j = np.triu_indices(len(t), 1)
+    slope = float(np.median((cents[j] - cents[i]) / (t[j] - t[i])))
+    return slope, float(np.median(cents - slope * t))
+
+
+def _course(d: Demodulated, smooth: int = SMOOTH) -> tuple[F, F]:
+    """Where its partials lie from where they were expected, and how far apart, between every two frames (cents)."""
+    turns = np.angle(d.z[:, 1:] * np.conj(d.z[:, :-1])) / (2 * np.pi)
+    cents = CENTS * turns / np.diff(d.t) / d.hz[:, None]
+    cents = np.array([moving_median(partial, smooth) for partial in cents])
+    power = np.minimum(np.abs(d.z[:, 1:]), np.abs(d.z[:, :-1])) ** 2
+    heard = np.maximum(power - d.noise[:, None], 0) * d.hz[:, None] ** 2 + 1e-30
+    together = _middle(cents, heard)
+    return together, _middle(np.abs(cents - together), heard)
+
+
+def _middle(values: F, weights: F) -> F:
+    """The weighted median of each column: (P, M) -> (M,)."""
+    order = np.argsort(values, axis=0)
+    below = np.cumsum(np.take_along_axis(weights, order, axis=0), axis=0)
+    row = np.argmax(below >= 0.5 * below[-1], axis=0)
+    return np.asarray(np.take_along_axis(values, order, axis=0)[row, np.arange(values.shape[1])])

@@ -1,0 +1,41 @@
+"""The reading of a pluck, and where its string is turned while it rings, of what it sounded like until then."""
+
+from __future__ import annotations
+
+from juxtatune.core.listening import measure
+from juxtatune.core.listening.confirm import Candidate
+from juxtatune.core.listening.partials import USUAL_STRETCH
+from juxtatune.core.listening.pluck import Reading, Targets
+from juxtatune.core.listening.source import Samples
+from juxtatune.core.listening.turning import turned_at
+
+TURNED = "it is turned as soon as it sounds: pluck it once it rests"
+# cents: what is less vague rests, and what is vaguer than the other is no reading where nothing was heard before it
+VAGUE, NOWHERE = 0.1, 1.0
+SURER = 0.7  # of its 1σ, that what sounded before a string was turned must be sure by
+
+
+def read(
+    x: Samples,
+    rate: float,
+    c: Candidate,
+    limit: float,
+    crowd: float,
+    targets: Targets,
+    ringing: tuple[float, ...] = (),
+) -> Reading | None:
+    """The reading of a confirmed candidate, as `measure.read` has it, but of a string at rest.
+
+    Where it is turned before it can be read, the reading says so.
+    """
+    whole = measure.read(x, rate, c, limit, crowd, targets, ringing)
+    if whole is None or (whole.vague_cents is not None and whole.vague_cents < VAGUE):
+        return whole
+    at = turned_at(x, rate, c.onset, whole.end, c.tone.f1, c.tone.stretch or USUAL_STRETCH)
+    if at is None:
+        return whole
+    before = measure.read(x, rate, c, at, crowd, targets, ringing)
+    if before is None or before.sigma_cents is None:
+        vague = whole.vague_cents is None or whole.vague_cents > NOWHERE
+        return measure.unread(c, whole.end, TURNED) if vague else whole
+    return before if whole.sigma_cents is None or before.sigma_cents < SURER * whole.sigma_cents else whole
