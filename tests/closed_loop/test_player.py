@@ -111,6 +111,8 @@ def test_a_string_that_lands_where_its_neighbour_still_is_keeps_its_own_name(ses
     player = Player(session, "B standard")
     player.bring(5)
     assert player.state(5).status is Status.LANDED
+    player.pluck(5)
+    player.wait(0.4)
     assert player.run.last[5].cents == pytest.approx(0.0, abs=3.0)
     assert 6 not in player.run.last
     player.pluck(6)

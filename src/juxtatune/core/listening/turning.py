@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
+from numpy.typing import NDArray
 
 from juxtatune.core.listening.glides import CENTS
 from juxtatune.core.listening.moving import moving_median
@@ -10,7 +11,7 @@ from juxtatune.core.listening.partials import Demodulated, F, demodulated
 from juxtatune.core.listening.source import Samples
 
 LOOK_S, FRAMES, PARTIALS = 4.0, 600, 6
-LEAST, AT_LEAST = 3, 3  # partials, and frames on either side of an onset
+LEAST, AT_LEAST = 3, 4  # partials, and frames on either side of an onset
 FROM_S = 0.04
 SMOOTH, SLOPE_S = 5, 0.12  # frames, and what a slope is taken of
 FAST, BEGINS, STAYS_S = (
@@ -18,17 +19,19 @@ FAST, BEGINS, STAYS_S = (
     0.4,
     0.1,
 )  # cents a second beyond a glide's, from which part of it, and for how long
+RISING = 60.0  # cents a second: no glide rises so fast
 WITHIN_S, LEFT = 0.5, 8.0  # how far it goes in that time at the least, cents
-AROUND_S, LEAVING = 0.12, 3.0  # before and after an onset, and cents that are moved in that time at the least
+AROUND_S, PERIODS = 0.12, 10.0  # before and after an onset, at the least
+LEAVING = 3.0  # cents that are moved in that time
 TOGETHER = 0.35  # of how far they have gone, that partials may lie apart
 AT_ONCE_S, LEAP = 0.02, 20.0  # about an onset, and cents
-FALLEN, RISEN = 0.4, 1.1  # in power: what is turned just rings on
+FALLEN, RISEN, AT_ONCE = 0.4, 1.1, 0.7  # in power: what is turned just rings on, from frame to frame too
 
 
 def turned_at(x: Samples, rate: float, onset: float, end: float, f1: float, stretch: float) -> float | None:
     """When (s) a string plucked at `onset` begins to be turned, of what sounds until `end`; None where it is not.
 
-    A glide slows down as it goes on: what is faster than it has been is a hand's.
+    A glide falls and slows down as it goes on: what rises, or falls faster than before, is a hand's.
     """
     d = demodulated(x, rate, onset + FROM_S, min(end, onset + LOOK_S), f1, stretch, FRAMES, PARTIALS)
     if d is None or len(d.n) < LEAST:
@@ -41,11 +44,11 @@ def turned_at(x: Samples, rate: float, onset: float, end: float, f1: float, stre
     along = np.arange(width) - (width - 1) / 2
     slope = np.correlate(cents, along / (step * (along**2).sum()), "valid")
     slowest = np.minimum.accumulate(np.abs(slope))
-    beyond = np.abs(slope) - slowest
+    beyond = np.abs(slope) - np.where(slope > 0, np.minimum(slowest, RISING), slowest)
     fast = np.convolve(beyond > FAST, np.ones(stays), "valid") >= stays
     for first in np.flatnonzero(fast):
-        begins = int(np.flatnonzero(beyond[: first + 1] < BEGINS * FAST)[-1])
-        at = begins + width // 2
+        rests = np.flatnonzero(beyond[:first] < BEGINS * FAST)
+        at = int(rests[-1]) + width // 2 if len(rests) else 0
         gone = float(np.max(np.abs(cents[at : at + within] - cents[at])))
         if gone > LEFT and np.median(apart[at : at + within]) < TOGETHER * gone:
             return float(d.t[at])
@@ -54,19 +57,17 @@ def turned_at(x: Samples, rate: float, onset: float, end: float, f1: float, stre
 
 def turned_across(x: Samples, rate: float, onset: float, f1: float, stretch: float) -> bool:
     """Whether what seems to begin at an onset rang before and is but turned: its partials move on together."""
-    d = demodulated(x, rate, max(onset - AROUND_S, 0.0), onset + AROUND_S, f1, stretch, partials=PARTIALS)
+    around = max(AROUND_S, PERIODS / f1)
+    d = demodulated(x, rate, max(onset - around, 0.0), onset + around, f1, stretch, partials=PARTIALS)
     if d is None or len(d.n) < LEAST:
         return False
     t = (d.t[1:] + d.t[:-1]) / 2 - onset
     before, after = t < 0, t > 0
-    power = (np.abs(d.z[:, 1:]) ** 2).sum(axis=0)
-    if min(before.sum(), after.sum()) < AT_LEAST or not (
-        FALLEN * power[before].mean() < power[after].mean() < RISEN * power[before].mean()
-    ):
+    if min(before.sum(), after.sum()) < AT_LEAST or not _rings_on((np.abs(d.z) ** 2).sum(axis=0), before):
         return False
     cents, apart = _course(d, 1)
     (rose, until), (rises, since) = _line(t[before], cents[before]), _line(t[after], cents[after])
-    moved = AROUND_S * abs(rose + rises)
+    moved = around * abs(rose + rises)
     # a string picked anew leaps, each partial by itself
     leap = np.abs(cents - np.where(before, until + rose * t, since + rises * t)) + apart
     return bool(
@@ -74,6 +75,12 @@ def turned_across(x: Samples, rate: float, onset: float, f1: float, stretch: flo
         and abs(since - until) < TOGETHER * moved
         and leap[np.abs(t) < AT_ONCE_S].max() < max(TOGETHER * moved, LEAP)
     )
+
+
+def _rings_on(power: F, before: NDArray[np.bool_]) -> bool:
+    """Whether what is heard (M,) goes on after the frames `before` (M - 1,) no louder, and falls at no moment."""
+    was, then = power[:-1][before].mean(), power[1:][~before].mean()
+    return bool(FALLEN * was < then < RISEN * was and np.all(power[1:] > AT_ONCE * power[:-1]))
 
 
 def _line(t: F, cents: F) -> tuple[float, float]:

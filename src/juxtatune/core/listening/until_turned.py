@@ -10,9 +10,8 @@ from juxtatune.core.listening.source import Samples
 from juxtatune.core.listening.turning import turned_at
 
 TURNED = "it is turned as soon as it sounds: pluck it once it rests"
-# cents: what is less vague rests, and what is vaguer than the other is no reading where nothing was heard before it
-VAGUE, NOWHERE = 0.1, 1.0
-SURER = 0.7  # of its 1σ, that what sounded before a string was turned must be sure by
+VAGUE, NOWHERE = 0.1, 3.0  # cents: what is less vague rests, and what is vaguer than the other has no pitch
+SURER = 0.7  # of the 1σ of all that sounds: so sure must be what sounded before
 
 
 def read(
@@ -35,7 +34,9 @@ def read(
     if at is None:
         return whole
     before = measure.read(x, rate, c, at, crowd, targets, ringing)
-    if before is None or before.sigma_cents is None:
+    if before is None or before.vague_cents is None:
         vague = whole.vague_cents is None or whole.vague_cents > NOWHERE
         return measure.unread(c, whole.end, TURNED) if vague else whole
-    return before if whole.sigma_cents is None or before.sigma_cents < SURER * whole.sigma_cents else whole
+    if before.vague_cents > NOWHERE:
+        return whole
+    return before if whole.vague_cents is None or before.vague_cents < SURER * whole.vague_cents else whole
