@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
+    from juxtatune.core.listening.source import Samples
     from juxtatune.core.repertoire.night import Gig
 
 
@@ -23,15 +24,29 @@ def warm_listener() -> None:
     from juxtatune.core.listening.strum import read_strum
     from juxtatune.core.music.catalogue import parse_tuning
 
-    t = np.arange(48000) / 48000
-    tone = sum(np.sin(2 * np.pi * 110 * n * t) / n for n in range(1, 9)) * np.exp(-2 * t) * 0.2
+    warm_courses()
+    tone = _tone()
     twice = np.concatenate([np.zeros(24000), tone[:24000], tone])  # picked again as it rings
     analyse(twice, 48000, Targets())
-    _warm_courses()
     read_strum(np.concatenate([np.zeros(24000), tone]), 48000, Targets(parse_tuning("standard")))
 
 
-def _warm_courses() -> None:
+def _tone() -> Samples:
+    import numpy as np
+
+    t = np.arange(48000) / 48000
+    return sum((np.sin(2 * np.pi * 110 * n * t) / n for n in range(1, 9)), 0 * t) * np.exp(-2 * t) * 0.2
+
+
+def warm_tones() -> None:
+    """What finds tones in a spectrum: the part of the listener that has nothing in common with its fits."""
+    from juxtatune.core.listening.harmonic import candidates
+    from juxtatune.core.listening.peaks import new_peaks
+
+    candidates(new_peaks(_tone()[:4800], None, 12000))
+
+
+def warm_courses() -> None:
     """Glides of two times, and those that energy leads: a steady tone asks for neither."""
     import numpy as np
 

@@ -11,7 +11,7 @@ from collections.abc import Callable
 from multiprocessing import get_context
 from pathlib import Path
 
-from juxtatune.app.warm import warm, warm_bound, warm_listener, warm_planner
+from juxtatune.app.warm import warm, warm_bound, warm_listener, warm_planner, warm_tones
 
 
 def clear_cache() -> None:
@@ -19,7 +19,8 @@ def clear_cache() -> None:
         file.unlink(missing_ok=True)
 
 
-def _planner_and_bound() -> None:
+def _tones_and_planner() -> None:
+    warm_tones()  # ready before the listener asks for them
     warm_planner()
     warm_bound()
 
@@ -32,5 +33,5 @@ if __name__ == "__main__":
     print("Compiling the planner and the listener (once, a minute or two) …", file=sys.stderr)
     clear_cache()
     with get_context("spawn").Pool(2) as two:
-        two.map(_run, (_planner_and_bound, warm_listener), chunksize=1)
+        two.map(_run, (_tones_and_planner, warm_listener), chunksize=1)
     warm()
