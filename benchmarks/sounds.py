@@ -10,6 +10,8 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from benchmarks.waves import cosine, decaying
+
 
 @dataclass
 class Truth:
@@ -60,13 +62,11 @@ def string_tone(
         if damping is not None:
             tn = np.exp(-damping[0]) * (fn / 400) ** -damping[1]
         phase = rng.uniform(0, 2 * np.pi)
-        body = np.exp(-t / tn * 1.0)
-        wave = np.cos(2 * np.pi * fn * (t + glide) + phase)
+        body = decaying(len(t), rate, tn)
+        wave = cosine(t + glide, fn, phase)
         if beat:
-            wave = 0.8 * wave + 0.2 * np.exp(-t / tn * 0.5) * np.cos(
-                2 * np.pi * fn * (1 + rng.normal(0, beat) / 1200 * np.log(2)) * (t + glide)
-                + rng.uniform(0, 6.28)
-            )
+            other = cosine(t + glide, fn * (1 + rng.normal(0, beat) / 1200 * np.log(2)), rng.uniform(0, 6.28))
+            wave = 0.8 * wave + 0.2 * decaying(len(t), rate, 2 * tn) * other
         out += amp * body * wave
     rise = np.minimum(1, t / 0.0015)
     return out * rise / (np.max(np.abs(out)) + 1e-12)

@@ -16,11 +16,11 @@ from pathlib import Path
 
 import numpy as np
 import soundfile as sf
-from scipy.interpolate import CubicSpline
 
 from benchmarks.listening import matched, row
 from benchmarks.sampled import SOUNDFONT, _variable
 from benchmarks.sounds import Sound, Truth, add_noise, attack_mean, hz
+from benchmarks.waves import cosine, decaying
 from juxtatune.core.listening.analyse import analyse
 from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.music.catalogue import parse_tuning
@@ -41,14 +41,15 @@ TUNINGS = (
 ONE_TIME, TWO_TIMES = ((1.0, 1.0),), ((0.6, 0.4), (0.4, 1.3))  # shares of a glide, and parts of its time
 
 
-def tone(r, f1, rate, seconds, beating, falls=ONE_TIME):
-    """(samples, mean of the glide over 12 to 112 ms) of one pluck, peak 1."""
+def tone(r, f1, rate, seconds, beating, falls=ONE_TIME, course=None):
+    """(samples, mean of the glide over 12 to 112 ms) of one pluck, peak 1; a `course` (N,) s is what f1 is counted by."""
     t = np.arange(int(seconds * rate)) / rate
     stiff = 10 ** r.uniform(-5, -3.6) * (f1 / 110) ** 0.6
     pickup, pick = r.uniform(0.06, 0.35), r.uniform(0.03, 0.3)
     lasts = r.uniform(0.6, 4.0) * (110 / f1) ** 0.3
     cents, tau = r.uniform(0, 20), r.uniform(0.03, 0.3)
     glide = (2 ** (cents / 1200) - 1) * sum(a * b * tau * (1 - np.exp(-t / tau / b)) for a, b in falls)
+    gone = (t if course is None else course) + glide
     tilt, apart, share = r.uniform(0.7, 1.6), r.normal(0, 0.05), beating * r.uniform(0, 0.35)
     out = np.zeros(len(t))
     for n in range(1, 80):
@@ -57,11 +58,11 @@ def tone(r, f1, rate, seconds, beating, falls=ONE_TIME):
             break
         size = abs(np.sin(n * np.pi * pickup) * np.sin(n * np.pi * pick)) / n**tilt + 1e-4 / n
         decay = lasts / (1 + 0.25 * (n - 1) ** 0.8 + (fn / 4000) ** 2)
-        wave = np.exp(-t / decay) * np.cos(2 * np.pi * fn * (t + glide) + r.uniform(0, 6.28))
-        other = fn + apart * np.sqrt(n)
-        wave += (
-            share * np.exp(-0.6 * t / decay) * np.cos(2 * np.pi * other * (t + glide) + r.uniform(0, 6.28))
-        )
+        phases = r.uniform(0, 6.28), r.uniform(0, 6.28)
+        wave = decaying(len(t), rate, decay) * cosine(gone, fn, phases[0])
+        if share:
+            other = cosine(gone, fn + apart * np.sqrt(n), phases[1])
+            wave += share * decaying(len(t), rate, decay / 0.6) * other
         out += size * wave
     out /= np.abs(out).max()
     pick_noise = int(r.uniform(0.003, 0.02) * rate)
@@ -80,11 +81,11 @@ def tense(r, f1, rate, seconds, _):
     fn = n * f1 * np.sqrt((1 + stiff * n * n) / (1 + stiff))
     size = np.abs(np.sin(np.pi * n * pick)) / n ** r.uniform(1.0, 1.6)
     decay = r.uniform(1.2, 3.5) * (82 / f1) ** 0.35 / (1 + 0.08 * n + 0.004 * n * n)
-    energy = sum(a * a * k * np.exp(-2 * t / d) for a, k, d in zip(size, n, decay, strict=True))
+    energy = sum(a * a * k * decaying(len(t), rate, d / 2) for a, k, d in zip(size, n, decay, strict=True))
     course = r.uniform(0, 10) * energy / energy[0]
     turns = np.cumsum(2 ** (course / 1200)) / rate
     out = sum(
-        a * np.exp(-t / d) * np.cos(2 * np.pi * f * turns + r.uniform(0, 6.28))
+        a * decaying(len(t), rate, d) * cosine(turns, f, r.uniform(0, 6.28))
         for a, d, f in zip(size, decay, fn, strict=True)
     )
     attack = course[(t > 0.012) & (t < 0.112)].mean()
@@ -93,11 +94,10 @@ def tense(r, f1, rate, seconds, _):
 
 def turned(r, f1, rate, seconds, beating):
     """The same of a string whose peg is turned from 0.3 s after the pluck at the soonest, by 50 to 150 cents a second."""
-    out, attack = tone(r, f1, rate, 1.1 * seconds, beating)
     t = np.arange(int(seconds * rate)) / rate
     by, at = r.choice([-1, 1]) * r.uniform(20, 150), r.uniform(0.3, 0.7 * seconds)
     cents = by * np.clip((t - at) * r.uniform(50, 150) / abs(by), 0, 1)
-    return CubicSpline(np.arange(len(out)), out)(np.cumsum(2 ** (cents / 1200)) - 1), attack
+    return tone(r, f1, rate, seconds, beating, course=np.cumsum(2 ** (cents / 1200)) / rate)
 
 
 def run(
@@ -229,7 +229,7 @@ KINDS = {
     "picked again": lambda r: run(r, name="standard", strings=AGAIN, length=r.uniform(0.6, 1.2), gap=0.0, spread=1),
     "far from target": lambda r: run(r, spread=200.0),
     "turned": lambda r: run(r, length=3.0, sound=turned),
-    "turned, ring-over": lambda r: run(r, length=2.0, overlap=1.5, gap=0.02, sound=turned),
+    "turned as others ring": lambda r: run(r, length=2.0, overlap=1.5, gap=0.02, sound=turned),
     "8 kHz": lambda r: run(r, rate=8000),
     "bass": lambda r: run(r, name="bass"),
     "seven strings": lambda r: run(r, name="seven-string drop A"),
