@@ -4,4 +4,5 @@ set -euo pipefail
 cd "$(dirname "$0")/.."
 export QT_QPA_PLATFORM=offscreen
 export OPENBLAS_NUM_THREADS=1  # small matrices: a second thread only gets in the way
-exec .venv/bin/python -m pytest -n 2 --dist loadfile
+# three for two cores: some tests wait for a sound card
+exec .venv/bin/python -m pytest -n 3 --dist loadfile

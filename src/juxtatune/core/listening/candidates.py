@@ -8,7 +8,6 @@ from juxtatune.core.listening.again import HIGHEST, LEAST_JUMP, LEAST_JUMP_RISIN
 from juxtatune.core.listening.confirm import BETTER, BRIGHT, Candidate, hear, is_multiple
 from juxtatune.core.listening.going_on import goes_on
 from juxtatune.core.listening.lasting import comes_and_goes, decays, of_the_mains, sounds, vanishes
-from juxtatune.core.listening.partials import USUAL_STRETCH
 from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.source import Samples
 from juxtatune.core.listening.turning import turned_across
@@ -42,7 +41,7 @@ def confirmed(
         c = _heard_at(x, rate, times, k, following, targets, out)
         if c is None or (of_the_mains(c) and not _ends(x, rate, c, following)):
             continue
-        if out and turned_across(x, rate, c.onset, c.tone.f1, c.tone.stretch or USUAL_STRETCH):
+        if out and turned_across(x, rate, c):
             continue
         if out and (lower := _lower(x, rate, out[-1], c, targets)) is not None:
             out[-1] = lower

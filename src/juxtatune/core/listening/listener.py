@@ -16,7 +16,6 @@ from juxtatune.core.listening.detect import RollingFlux
 from juxtatune.core.listening.drums import is_drum
 from juxtatune.core.listening.frames import Decimator, level_db
 from juxtatune.core.listening.hum import Hum, find_hum, taken_out
-from juxtatune.core.listening.partials import USUAL_STRETCH
 from juxtatune.core.listening.pluck import Reading, Targets
 from juxtatune.core.listening.source import Block, Samples
 from juxtatune.core.listening.track import Glimpse, glimpse, together
@@ -208,7 +207,7 @@ class Listener:
         if self._hum is not None:
             x = taken_out(self._hum, self._x, rate)[len(self._x) - len(x) :]
         c = hear(x, rate, t, following, self.targets).string
-        if c is None or turned_across(x, rate, t, c.tone.f1, c.tone.stretch or USUAL_STRETCH):
+        if c is None or turned_across(x, rate, c):
             self._remember(begin + t)
             return None
         end = len(x) / rate

@@ -23,6 +23,7 @@ from juxtatune.core.listening.surest import LONGEST_APART, UNSURE_APART, surest,
 ATTACK_FROM, ATTACK_TO = 0.012, 0.112
 LEAST_GLIDE, MOST_GLIDE = -3.0, 25.0  # cents above the settled pitch: beyond it is another string's
 NONSENSE = 150.0  # cents, from where nothing was heard of the attack, not even of a string that is turned
+SHORTEST_S = 0.12
 ALONE_S = 1.2  # of a string that is clear but for its beginning
 NEARLY_ALL = 0.95
 LOST, TOO_SHORT = "the note is lost in other sound", "the note is too short to be read"
@@ -61,7 +62,7 @@ def read(
     until = min(end, crowd) if crowd - c.onset > 0.3 else end
     if end - c.onset < 0.06:
         return None
-    if until - c.onset < 0.12:
+    if until - c.onset < SHORTEST_S:
         return unread(c, end, TOO_SHORT)
     pluck = _pluck(x, rate, c, until, ringing)
     if not told:

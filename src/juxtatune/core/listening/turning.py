@@ -5,12 +5,14 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from juxtatune.core.listening.confirm import Candidate
 from juxtatune.core.listening.glides import CENTS
 from juxtatune.core.listening.moving import moving_median
-from juxtatune.core.listening.partials import Demodulated, F, demodulated
+from juxtatune.core.listening.partials import USUAL_STRETCH, Demodulated, F, demodulated
 from juxtatune.core.listening.source import Samples
 
 LOOK_S, FRAMES, PARTIALS = 4.0, 600, 6
+STRING_SCORE = 0.6  # a drum's pitch falls too
 LEAST, AT_LEAST = 3, 4  # partials, and frames on either side of an onset
 FROM_S = 0.04
 SMOOTH, SLOPE_S = 5, 0.12  # frames, and what a slope is taken of
@@ -55,10 +57,13 @@ def turned_at(x: Samples, rate: float, onset: float, end: float, f1: float, stre
     return None
 
 
-def turned_across(x: Samples, rate: float, onset: float, f1: float, stretch: float) -> bool:
+def turned_across(x: Samples, rate: float, c: Candidate) -> bool:
     """Whether what seems to begin at an onset rang before and is but turned: its partials move on together."""
-    around = max(AROUND_S, PERIODS / f1)
-    d = demodulated(x, rate, max(onset - around, 0.0), onset + around, f1, stretch, partials=PARTIALS)
+    if c.tone.score < STRING_SCORE:
+        return False
+    onset, around = c.onset, max(AROUND_S, PERIODS / c.tone.f1)
+    stretch = c.tone.stretch or USUAL_STRETCH
+    d = demodulated(x, rate, max(onset - around, 0), onset + around, c.tone.f1, stretch, partials=PARTIALS)
     if d is None or len(d.n) < LEAST:
         return False
     t = (d.t[1:] + d.t[:-1]) / 2 - onset

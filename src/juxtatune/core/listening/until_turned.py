@@ -7,10 +7,11 @@ from juxtatune.core.listening.confirm import Candidate
 from juxtatune.core.listening.partials import USUAL_STRETCH
 from juxtatune.core.listening.pluck import Reading, Targets
 from juxtatune.core.listening.source import Samples
-from juxtatune.core.listening.turning import turned_at
+from juxtatune.core.listening.turning import STRING_SCORE, turned_at
 
 TURNED = "it is turned as soon as it sounds: pluck it once it rests"
 VAGUE, NOWHERE = 0.1, 3.0  # cents: what is less vague rests, and what is vaguer than the other has no pitch
+PERIODS = 16  # of a glide, that tell where it ends
 SURER = 0.7  # of the 1σ of all that sounds: so sure must be what sounded before
 
 
@@ -33,10 +34,12 @@ def read(
     at = turned_at(x, rate, c.onset, whole.end, c.tone.f1, c.tone.stretch or USUAL_STRETCH)
     if at is None:
         return whole
+    if measure.SHORTEST_S < at - c.onset < PERIODS / c.tone.f1:
+        return whole
     before = measure.read(x, rate, c, at, crowd, targets, ringing)
     if before is None or before.vague_cents is None:
         vague = whole.vague_cents is None or whole.vague_cents > NOWHERE
-        return measure.unread(c, whole.end, TURNED) if vague else whole
+        return measure.unread(c, whole.end, TURNED) if vague and c.tone.score > STRING_SCORE else whole
     if before.vague_cents > NOWHERE:
         return whole
     return before if whole.vague_cents is None or before.vague_cents < SURER * whole.vague_cents else whole
