@@ -27,7 +27,7 @@ AROUND_S, PERIODS = 0.12, 10.0  # before and after an onset, at the least
 LEAVING = 3.0  # cents that are moved in that time
 TOGETHER = 0.35  # of how far they have gone, that partials may lie apart
 AT_ONCE_S, LEAP = 0.02, 20.0  # about an onset, and cents
-FALLEN, RISEN, AT_ONCE = 0.4, 1.1, 0.7  # in power: what is turned just rings on, from frame to frame too
+FALLEN, RISEN, AT_ONCE = 0.4, 1.1, 0.5  # in power: what is turned just rings on, from frame to frame too
 
 
 def turned_at(x: Samples, rate: float, onset: float, end: float, f1: float, stretch: float) -> float | None:
