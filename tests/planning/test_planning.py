@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+import graphlib
 import json
 from dataclasses import replace
 
 import pytest
 from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
 
 from juxtatune.app.planning import NightPlanner
 from juxtatune.book.formats.gig import parse_gig
-from juxtatune.core.planning.clash import can_be_ordered, order_clash, rules_of
+from juxtatune.core.planning.clash import can_be_ordered, going_round, order_clash, rules_of
 from juxtatune.core.planning.plan import Draft, Retune, Slot
 from juxtatune.core.planning.price import BrokenPlan, price
 from juxtatune.core.planning.solve import Planner, price_order, solve
@@ -93,15 +95,28 @@ def test_the_solver_finds_what_brute_force_finds(data) -> None:
 
 
 @settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow])
-@given(small_gigs())
-def test_order_rules_clash_only_when_no_order_keeps_them(data) -> None:
+@given(small_gigs(), st.lists(st.permutations(range(3)), max_size=5))
+def test_order_rules_clash_only_when_no_order_keeps_them(data, more) -> None:
     data["set"].pop("max_dead_s")
+    names = [song["id"] for song in data["songs"]]
+    pairs = [[names[a % len(names)], names[b % len(names)]] for a, b, _ in more]
+    data["set"]["before"] = data["set"].get("before", []) + [[a, b] for a, b in pairs if a != b]
     gig = parse_gig(json.dumps(data))
-    clash = order_clash(gig)
+    clash, loop = order_clash(gig), going_round(gig)
     assert (clash is not None) == (best_objective(gig) == float("inf"))
-    for left_out in clash or ():
-        rest = [r for r in rules_of(gig) if r in (clash or ()) and r != left_out]
-        assert can_be_ordered(gig, rest)
+    for found in (clash or (), loop):
+        for left_out in found:
+            assert can_be_ordered(gig, [r for r in rules_of(gig) if r in found and r != left_out])
+    past = set(gig.night.now.played if gig.night.now else ())
+    graph = {name: set() for name in names}
+    for rule in rules_of(gig):
+        if rule.kind in ("before", "adjacent") and not past & set(rule.songs):
+            graph[rule.songs[1]].add(rule.songs[0])
+    try:
+        graphlib.TopologicalSorter(graph).prepare()
+        assert not loop
+    except graphlib.CycleError:
+        assert loop and not can_be_ordered(gig, list(loop))
 
 
 def club(songs=12, **night):

@@ -6,7 +6,15 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from juxtatune.core.planning.clash import Rule, limit_clash, order_clash, rules_of, sizes_clash, with_rules
+from juxtatune.core.planning.clash import (
+    Rule,
+    going_round,
+    limit_clash,
+    order_clash,
+    rules_of,
+    sizes_clash,
+    with_rules,
+)
 from juxtatune.core.planning.solve import Planner, Solution
 from juxtatune.core.repertoire.night import Gig
 
@@ -48,6 +56,9 @@ class NightPlanner:
         began = time.monotonic()
         if sizes_clash(self.gig):
             return Outcome(None, (Rule("part_sizes"),))
+        if found := going_round(self.gig):
+            self._doubted = True
+            return Outcome(None, found)
         self._planner = Planner(self.gig, self._progress, seed=self._seed)
         self._planner.doubt = self._order_clash
         self._clash: tuple[Rule, ...] = ()

@@ -18,7 +18,7 @@ from juxtatune.core.errors import UserError
 from juxtatune.core.repertoire.night import Gig
 
 GRACE_S = 0.6  # how long past its limit a run may need to stop
-DOUBT_S = 5.0  # and, without a plan, to tell whether the rules clash
+DOUBT_S = 1.2  # and, without a plan, to tell whether the rules clash
 
 
 def plan(path: Path, limit: float, seed: int, as_json: bool) -> None:

@@ -11,23 +11,19 @@ from juxtatune.core.listening.moving import moving_median
 from juxtatune.core.listening.partials import USUAL_STRETCH, Demodulated, F, demodulated
 from juxtatune.core.listening.source import Samples
 
-LOOK_S, FRAMES, PARTIALS = 4.0, 600, 6
-STRING_SCORE = 0.6  # a drum's pitch falls too
-LEAST, AT_LEAST = 3, 4  # partials, and frames on either side of an onset
-FROM_S = 0.04
-SMOOTH, SLOPE_S = 5, 0.12  # frames, and what a slope is taken of
-FAST, BEGINS, STAYS_S = (
-    20.0,
-    0.4,
-    0.1,
-)  # cents a second beyond a glide's, from which part of it, and for how long
-RISING = 60.0  # cents a second: no glide rises so fast
-WITHIN_S, LEFT = 0.5, 8.0  # how far it goes in that time at the least, cents
-AROUND_S, PERIODS = 0.12, 10.0  # before and after an onset, at the least
-LEAVING = 3.0  # cents that are moved in that time
+PARTIALS, LEAST = 6, 3  # looked at, and enough
 TOGETHER = 0.35  # of how far they have gone, that partials may lie apart
-AT_ONCE_S, LEAP = 0.02, 20.0  # about an onset, and cents
+FROM_S, LOOK_S, FRAMES = 0.04, 4.0, 600  # after the onset
+SMOOTH, SLOPE_S = 5, 0.12  # frames, and what a slope is taken of
+# cents a second beyond a glide's, and for how long; from which part of it a hand begins; no glide rises so fast
+FAST, STAYS_S, BEGINS, RISING = 20.0, 0.1, 0.4, 60.0
+WITHIN_S, LEFT = 0.5, 8.0  # how far it goes in that time at the least, cents
+
+# around an onset: so long on either side, in periods too, and so many frames; cents that are moved in that time
+AROUND_S, PERIODS, AT_LEAST, LEAVING = 0.12, 10.0, 4, 3.0
+AT_ONCE_S, LEAP = 0.02, 20.0  # at an onset, and cents
 FALLEN, RISEN, AT_ONCE = 0.4, 1.1, 0.5  # in power: what is turned just rings on, from frame to frame too
+STRING_SCORE = 0.6  # a drum's pitch falls too
 
 
 def turned_at(x: Samples, rate: float, onset: float, end: float, f1: float, stretch: float) -> float | None:

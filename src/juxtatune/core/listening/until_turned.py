@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from juxtatune.core.listening import measure
 from juxtatune.core.listening.confirm import Candidate
 from juxtatune.core.listening.partials import USUAL_STRETCH
@@ -42,4 +44,6 @@ def read(
         return measure.unread(c, whole.end, TURNED) if vague and c.tone.score > STRING_SCORE else whole
     if before.vague_cents > NOWHERE:
         return whole
-    return before if whole.vague_cents is None or before.vague_cents < SURER * whole.vague_cents else whole
+    surer = whole.vague_cents is None or before.vague_cents < SURER * whole.vague_cents
+    # it rings on, whatever its pitch
+    return replace(before, end=whole.end) if surer else whole

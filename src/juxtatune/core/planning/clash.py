@@ -72,6 +72,27 @@ def sizes_clash(gig: Gig) -> bool:
     return sum(part.songs for part in gig.night.parts) != len(gig.songs)
 
 
+def going_round(gig: Gig) -> tuple[Rule, ...]:
+    """The fewest rules that put a song still to be played before itself, without a solver; () for none."""
+    past = set(gig.night.now.played) if gig.night.now else set()
+    steps = [r for r in rules_of(gig) if r.kind in ("before", "adjacent") and past.isdisjoint(r.songs)]
+    rounds = (_round(first, steps) for first in steps)
+    return min((found for found in rounds if found), key=len, default=())
+
+
+def _round(first: Rule, steps: list[Rule]) -> tuple[Rule, ...]:
+    """The shortest way from the end of a rule back to its beginning, that rule included; () for none."""
+    ways: list[tuple[Rule, ...]] = [(first,)]
+    reached = {first.songs[1]}
+    for way in ways:
+        if way[-1].songs[1] == first.songs[0]:
+            return way
+        onward = [r for r in steps if r.songs[0] == way[-1].songs[1] and r.songs[1] not in reached]
+        reached |= {r.songs[1] for r in onward}
+        ways += [(*way, r) for r in onward]
+    return ()
+
+
 def order_clash(gig: Gig) -> list[Rule] | None:
     """A smallest set of order rules that cannot hold together; None when there is none."""
     if sizes_clash(gig):
