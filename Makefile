@@ -1,5 +1,7 @@
 PY = .venv/bin/python
 PIP = $(PY) -m pip install -q --disable-pip-version-check
+# packages are compiled as they are first imported: what is compiled is to be kept
+unexport PYTHONDONTWRITEBYTECODE
 .PHONY: setup demo test shots bench lint clean
 
 setup: .venv/ready

@@ -8,10 +8,15 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Callable
+from importlib import import_module
 from multiprocessing import get_context
 from pathlib import Path
+from pkgutil import walk_packages
 
+import juxtatune
 from juxtatune.app.warm import warm, warm_bound, warm_listener, warm_planner, warm_tones
+
+IMPORTED_LATE = ("ortools.sat.python.cp_model", "soundfile", "sounddevice", "PySide6.QtPrintSupport")
 
 
 def clear_cache() -> None:
@@ -25,6 +30,14 @@ def _tones_and_planner() -> None:
     warm_bound()
 
 
+def _import_all() -> None:
+    """Everything that may be wanted, so that Python's own bytecode is there too."""
+    for module in walk_packages(juxtatune.__path__, "juxtatune."):
+        import_module(module.name)
+    for name in IMPORTED_LATE:
+        import_module(name)
+
+
 def _run(job: Callable[[], None]) -> None:
     job()
 
@@ -33,5 +46,5 @@ if __name__ == "__main__":
     print("Compiling the planner and the listener (once, a minute or two) …", file=sys.stderr)
     clear_cache()
     with get_context("spawn").Pool(2) as two:
-        two.map(_run, (_tones_and_planner, warm_listener), chunksize=1)
+        two.map(_run, (_tones_and_planner, warm_listener, _import_all), chunksize=1)
     warm()
