@@ -12,9 +12,9 @@ from juxtatune.core.listening.source import Samples
 from juxtatune.core.listening.turning import STRING_SCORE, turned_at
 
 TURNED = "it is turned as soon as it sounds: pluck it once it rests"
-VAGUE, NOWHERE = 0.1, 3.0  # cents: what is less vague rests, and what is vaguer than the other has no pitch
+UNSURE, VAGUE = 0.1, 3.0  # cents: what is surer rests, and what is vaguer has no pitch
 PERIODS = 16  # of a glide, that tell where it ends
-SURER = 0.7  # of the 1σ of all that sounds: so sure must be what sounded before
+SURER = 0.4  # of the 1σ of all that sounds: so sure must be what sounded before
 
 
 def read(
@@ -31,19 +31,15 @@ def read(
     Where it is turned before it can be read, the reading says so.
     """
     whole = measure.read(x, rate, c, limit, crowd, targets, ringing)
-    if whole is None or (whole.vague_cents is not None and whole.vague_cents < VAGUE):
+    if whole is None or (whole.sigma_cents is not None and whole.sigma_cents < UNSURE):
         return whole
     at = turned_at(x, rate, c.onset, whole.end, c.tone.f1, c.tone.stretch or USUAL_STRETCH)
-    if at is None:
-        return whole
-    if measure.SHORTEST_S < at - c.onset < PERIODS / c.tone.f1:
+    if at is None or measure.SHORTEST_S < at - c.onset < PERIODS / c.tone.f1:
         return whole
     before = measure.read(x, rate, c, at, crowd, targets, ringing)
-    if before is None or before.vague_cents is None:
-        vague = whole.vague_cents is None or whole.vague_cents > NOWHERE
+    if before is None or before.sigma_cents is None or before.vague_cents is None:
+        vague = whole.vague_cents is None or whole.vague_cents > VAGUE
         return measure.unread(c, whole.end, TURNED) if vague and c.tone.score > STRING_SCORE else whole
-    if before.vague_cents > NOWHERE:
-        return whole
-    surer = whole.vague_cents is None or before.vague_cents < SURER * whole.vague_cents
+    surer = whole.sigma_cents is None or before.sigma_cents < SURER * whole.sigma_cents
     # it rings on, whatever its pitch
-    return replace(before, end=whole.end) if surer else whole
+    return replace(before, end=whole.end) if surer and before.vague_cents < VAGUE else whole
