@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Callable
+from contextlib import suppress
 from importlib import import_module
 from multiprocessing import get_context
 from pathlib import Path
@@ -32,10 +33,12 @@ def _tones_and_planner() -> None:
 
 def _import_all() -> None:
     """Everything that may be wanted, so that Python's own bytecode is there too."""
-    for module in walk_packages(juxtatune.__path__, "juxtatune."):
-        import_module(module.name)
-    for name in IMPORTED_LATE:
-        import_module(name)
+    ours = [module.name for module in walk_packages(juxtatune.__path__, "juxtatune.")]
+    for name in (*ours, *IMPORTED_LATE):
+        with suppress(
+            ImportError, OSError
+        ):  # a library that this machine lacks is missed when it is asked for
+            import_module(name)
 
 
 def _run(job: Callable[[], None]) -> None:
