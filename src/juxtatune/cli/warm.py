@@ -35,9 +35,8 @@ def _import_all() -> None:
     """Everything that may be wanted, so that Python's own bytecode is there too."""
     ours = [module.name for module in walk_packages(juxtatune.__path__, "juxtatune.")]
     for name in (*ours, *IMPORTED_LATE):
-        with suppress(
-            ImportError, OSError
-        ):  # a library that this machine lacks is missed when it is asked for
+        # a library that this machine lacks is missed when it is asked for
+        with suppress(ImportError, OSError):
             import_module(name)
 
 
