@@ -220,13 +220,15 @@ def test_guitars_say_what_each_goes_through_tonight(qtbot, window) -> None:
     view = window.views["Guitars"]
     names = [i.name for i in window.session.state.instruments]
     view.table.selectRow(names.index("Rook"))
-    lines = [view.night.item(k).text() for k in range(view.night.count())]
-    assert view.night_title.text() == "Rook tonight" and "have it in" in lines[0]
+    rows = view.night.model()
+    lines = [[rows.index(k, c).data() for c in range(3)] for k in range(rows.rowCount())]
+    assert view.night_title.text() == "Rook tonight"
+    assert lines[0][:2] == ["0 min", "before First half"] and lines[0][2].startswith("have it in")
     used = {
         s.song
         for s in window.night.given.order
         if window.night.given_gig.song(s.song).ways[s.way].instrument == "rook"
     }
-    assert sum("played" in line for line in lines) == len(used)
+    assert sum(line[2] == "played" for line in lines) == len(used)
     view.table.selectRow(names.index("Whimbrel"))
-    assert view.night_title.text() == "Whimbrel is not played tonight." and view.night.count() == 0
+    assert view.night_title.text() == "Whimbrel is not played tonight." and rows.rowCount() == 0

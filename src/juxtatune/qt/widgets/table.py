@@ -29,7 +29,7 @@ MARGIN = 8  # px
 class TableColumn:
     """`edit` takes (row, text) and gives the new row, raising UserError; None: not editable here.
 
-    `signature` gives (pitches, home) to be drawn instead of text.
+    `signature` gives (pitches, home) to be drawn beside the text; `right` sets it at the right, as figures are.
     """
 
     title: str
@@ -38,6 +38,7 @@ class TableColumn:
     width: int = 120
     signature: Callable[[Any], tuple[Sequence[float], Sequence[float]] | None] | None = None
     stretch: bool = False
+    right: bool = False
 
 
 class RowsModel(QAbstractTableModel):
@@ -78,6 +79,8 @@ class RowsModel(QAbstractTableModel):
         column, row = self._columns[index.column()], self._rows[index.row()]
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole, Qt.ItemDataRole.ToolTipRole):
             return column.show(row)
+        if role == Qt.ItemDataRole.TextAlignmentRole and column.right:
+            return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         if role == SIGNATURE and column.signature is not None:
             return column.signature(row)
         return None

@@ -6,14 +6,14 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QKeyEvent
+from PySide6.QtGui import QKeyEvent, QResizeEvent
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QLineEdit,
-    QListWidget,
     QPushButton,
     QSpinBox,
+    QTableView,
     QVBoxLayout,
     QWidget,
 )
@@ -30,9 +30,16 @@ from juxtatune.qt.widgets.table import RowsModel, TableColumn, make_table
 
 HINTS = ("Enter  edit a field", "Del  remove", "Ctrl+Z  undo")
 COSTS = (
-    ("Start", "base_s"), ("String", "string_s"), ("Half step", "semitone_s"), ("Check", "check_s"),
-    ("Rounds", "passes"), ("Swap", "swap_s"), ("Capo", "capo_s"),
+    ("Start", "base_s", 52), ("String", "string_s", 58), ("Half step", "semitone_s", 74), ("Check", "check_s", 58),
+    ("Rounds", "passes", 66), ("Swap", "swap_s", 54), ("Capo", "capo_s", 50),
 )  # fmt: skip
+NOW, HOME = 2, 3  # columns
+NOW_PX, HOME_PX = (150, 250), 134  # the tuning of the moment gives way first, the home tuning keeps six notes
+TONIGHT = (
+    TableColumn("Minute", lambda r: f"{r.minute:.0f} min", width=64, right=True),
+    TableColumn("When", lambda r: r.when, width=280),
+    TableColumn("What", lambda r: r.what, stretch=True),
+)
 
 
 class GuitarsView(QWidget):
@@ -42,17 +49,17 @@ class GuitarsView(QWidget):
         super().__init__()
         self.session = session
         columns = (
-            TableColumn("Guitar", lambda i: i.name, lambda i, t: replace(i, name=fields.words(t)), 110),
-            TableColumn("Bridge", lambda i: i.bridge, _edit_bridge, 80),
+            TableColumn("Guitar", lambda i: i.name, lambda i, t: replace(i, name=fields.words(t)), 90),
+            TableColumn("Bridge", lambda i: i.bridge, _edit_bridge, 70),
             TableColumn(
                 "Now in",
                 lambda i: fields.show_tuning(i.tuning),
                 _edit_tuning,
-                250,
+                NOW_PX[1],
                 lambda i: (i.tuning.pitches, i.home.pitches),
             ),
             TableColumn("Home tuning", lambda i: fields.show_notes(i.home), _edit_home, 170, stretch=True),
-            *(_cost_column(title, key) for title, key in COSTS),
+            *(_cost_column(*cost) for cost in COSTS),
         )
         self.model = RowsModel(columns, self._changed, self.message.emit)
         self.table = make_table(self.model, columns)
@@ -102,15 +109,26 @@ class GuitarsView(QWidget):
         layout.addLayout(head)
         self.night_title = QLabel()
         self.night_title.setObjectName("strong")
-        self.night = QListWidget()
+        self.night_model = RowsModel(TONIGHT, lambda *_: None, self.message.emit)
+        self.night = make_table(self.night_model, TONIGHT)
         self.night.setAccessibleName("This guitar tonight")
-        self.night.setFrameShape(QListWidget.Shape.NoFrame)
+        self.night.horizontalHeader().hide()
+        self.night.verticalHeader().setDefaultSectionSize(24)
+        self.night.setSelectionMode(QTableView.SelectionMode.NoSelection)
         self.night.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         layout.addWidget(self.table, 3)
         layout.addWidget(note)
         layout.addWidget(self.night_title)
         layout.addWidget(self.night, 4)
         self.setFocusProxy(self.table)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        others = sum(
+            self.table.columnWidth(k) for k in range(self.model.columnCount()) if k not in (NOW, HOME)
+        )
+        spare = self.table.viewport().width() - others - HOME_PX
+        self.table.setColumnWidth(NOW, min(max(spare, NOW_PX[0]), NOW_PX[1]))
 
     def refresh(self) -> None:
         row = max(0, self.table.currentIndex().row())
@@ -127,14 +145,13 @@ class GuitarsView(QWidget):
     def _show_tonight(self) -> None:
         guitar = self.model.row(self.table.currentIndex().row())
         mine = self._tonight.get(guitar.name) if guitar is not None else None
-        self.night.clear()
+        self.night_model.set_rows(mine.rows if mine is not None else ())
         if guitar is None:
             self.night_title.setText("")
         elif mine is None:
             self.night_title.setText(f"{guitar.name} is not played tonight.")
         else:
             self.night_title.setText(f"{guitar.name} tonight")
-            self.night.addItems([f"{r.minute:3.0f} min   {r.when}: {r.what}" for r in mine.rows])
 
     def _changed(self, old: Instrument, new: Instrument) -> None:
         self.session.edit("Edit a guitar", self.session.state.with_instrument(new))
@@ -184,11 +201,9 @@ def _edit_home(i: Instrument, text: str) -> Instrument:
     return replace(i, home=fields.tuning(text, i.strings))
 
 
-def _cost_column(title: str, key: str) -> TableColumn:
+def _cost_column(title: str, key: str, width: int) -> TableColumn:
     def edit(i: Instrument, text: str) -> Instrument:
         costs: Costs = replace(i.costs, **{key: fields.number(text, 0, 600)})
         return replace(i, costs=costs)
 
-    return TableColumn(
-        title, lambda i: f"{getattr(i.costs, key):g}", edit, 80 if title == "Half step" else 56
-    )
+    return TableColumn(title, lambda i: f"{getattr(i.costs, key):g}", edit, width)

@@ -28,6 +28,7 @@ class WhyPanel(QWidget):
         self.presenter = presenter
         self.head = QLabel()
         self.head.setWordWrap(True)
+        self.head.setIndent(3)  # as list items are
         self.list = QListWidget()
         self.list.setWordWrap(True)
         self.list.setAccessibleName("Why this order")
