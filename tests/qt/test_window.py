@@ -464,3 +464,13 @@ def test_the_sound_menu_offers_each_channel_of_an_input(qtbot, window, monkeypat
     both.actions()[2].trigger()
     next(a for a in actions if a.text() == "one in").trigger()
     assert chosen == [("two ins", 1), ("one in", None)]
+
+
+def test_all_keys_of_the_night_are_shown_in_a_narrow_window_too(qtbot, window) -> None:
+    window.show_view("Night")
+    window.resize(900, 600)
+    qtbot.waitUntil(lambda: not window.note.isVisible(), timeout=2000)
+    qtbot.waitUntil(lambda: window.keys.sizeHint().width() <= window.keys.width(), timeout=2000)
+    assert window.keys.text().endswith("zoom")
+    window.resize(1280, 800)
+    qtbot.waitUntil(window.note.isVisible, timeout=2000)

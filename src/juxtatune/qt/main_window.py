@@ -40,7 +40,8 @@ from juxtatune.qt.widgets.level import LevelBar
 from juxtatune.qt.widgets.tonight import TonightList, TonightRow
 
 VIEWS = ("Songs", "Guitars", "Night", "Tune")
-FOLD_AT = 1100
+FOLD_AT = 1100  # px
+FOOT_PX = 16
 
 
 W = TypeVar("W", bound=QWidget)
@@ -109,7 +110,7 @@ class MainWindow(QMainWindow):
         middle.addWidget(self.stack, 1)
         foot = _named(QWidget(), "foot")
         row = QHBoxLayout(foot)
-        row.setContentsMargins(16, 6, 16, 6)
+        row.setContentsMargins(FOOT_PX, 6, FOOT_PX, 6)
         self.keys, self.note = QLabel(), QLabel()
         self.note.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.notice = QLabel()
@@ -210,8 +211,8 @@ class MainWindow(QMainWindow):
             self.tune.stop()
             self.level.set_level(None, False)
         self.views[view].setFocus()
-        self._show_hints()
         self._show_note()
+        self._show_hints()
 
     def view_name(self) -> str:
         return next(name for name, view in self.views.items() if view is self.stack.currentWidget())
@@ -261,8 +262,8 @@ class MainWindow(QMainWindow):
         self.redo_action.setEnabled(redo is not None)
         self._show_tonight()
         self._show_status()
-        self._show_hints()
         self._show_note()
+        self._show_hints()
 
     def _show_tonight(self) -> None:
         gig, plan, rows = self.night.given_gig, self.night.given, []
@@ -287,7 +288,13 @@ class MainWindow(QMainWindow):
         self._show_status(wrong)
 
     def _show_hints(self) -> None:
-        self.keys.setText("      ".join(self.views[self.view_name()].hints()))
+        """The keys of the view, set closer and without the note beside them where there is no room."""
+        room = self.width() - 2 * FOOT_PX
+        for apart, beside in ((6, True), (3, True), (3, False)):
+            self.keys.setText((" " * apart).join(self.views[self.view_name()].hints()))
+            if self.keys.sizeHint().width() + beside * (self.note.sizeHint().width() + FOOT_PX) <= room:
+                break
+        self.note.setVisible(beside)
 
     def _show_note(self) -> None:
         view = self.view_name()
