@@ -100,6 +100,20 @@ def turned(r, f1, rate, seconds, beating):
     return tone(r, f1, rate, seconds, beating, course=np.cumsum(2 ** (cents / 1200)) / rate)
 
 
+def vibrato(r, f1, rate, seconds, beating):
+    """The same of a string whose bridge is rocked: by 2 to 12 cents to either side, three to seven times a second."""
+    t = np.arange(int(seconds * rate)) / rate
+    cents = r.uniform(2, 12) * np.sin(2 * np.pi * r.uniform(3, 7) * t + r.uniform(0, 6.28))
+    return tone(r, f1, rate, seconds, beating, course=np.cumsum(2 ** (cents / 1200)) / rate)
+
+
+def tremolo(r, f1, rate, seconds, beating):
+    """The same through an amplifier's tremolo, three to nine times a second, down to a fifth."""
+    out, attack = tone(r, f1, rate, seconds, beating)
+    wave = 0.5 + 0.5 * np.sin(2 * np.pi * r.uniform(3, 9) * np.arange(len(out)) / rate + r.uniform(0, 6.28))
+    return out * (1 - r.uniform(0.2, 0.8) * wave), attack
+
+
 def run(
     r, rate=48000, name=None, strings=None, length=None, gap=None, spread=45.0, beating=0.0, overlap=0.0, sound=tone
 ):  # fmt: skip
@@ -230,6 +244,9 @@ KINDS = {
     "far from target": lambda r: run(r, spread=200.0),
     "turned": lambda r: run(r, length=3.0, sound=turned),
     "turned as others ring": lambda r: run(r, length=2.0, overlap=1.5, gap=0.02, sound=turned),
+    "vibrato": lambda r: run(r, sound=vibrato),
+    "tremolo": lambda r: run(r, sound=tremolo),
+    "vibrato, ring-over": lambda r: run(r, overlap=1.5, gap=0.02, sound=vibrato),
     "8 kHz": lambda r: run(r, rate=8000),
     "bass": lambda r: run(r, name="bass"),
     "seven strings": lambda r: run(r, name="seven-string drop A"),

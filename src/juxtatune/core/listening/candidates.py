@@ -8,9 +8,9 @@ from juxtatune.core.listening.again import HIGHEST, LEAST_JUMP, LEAST_JUMP_RISIN
 from juxtatune.core.listening.confirm import BETTER, BRIGHT, Candidate, hear, is_multiple
 from juxtatune.core.listening.going_on import goes_on
 from juxtatune.core.listening.lasting import comes_and_goes, decays, of_the_mains, sounds, vanishes
+from juxtatune.core.listening.moving_on import moves_on
 from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.source import Samples
-from juxtatune.core.listening.turning import turned_across
 
 LOOK_S = 0.3  # what a tone is best told by
 LOUDER = 6.0  # in power: what sounds so much louder is no echo of what was heard before
@@ -41,10 +41,10 @@ def confirmed(
         c = _heard_at(x, rate, times, k, following, targets, out)
         if c is None or (of_the_mains(c) and not _ends(x, rate, c, following)):
             continue
-        if out and turned_across(x, rate, c):
-            continue
         if out and (lower := _lower(x, rate, out[-1], c, targets)) is not None:
             out[-1] = lower
+            continue
+        if out and moves_on(x, rate, c):
             continue
         if out and _echoes(out[-1], c):
             continue

@@ -16,10 +16,10 @@ from juxtatune.core.listening.detect import RollingFlux
 from juxtatune.core.listening.drums import is_drum
 from juxtatune.core.listening.frames import Decimator, level_db
 from juxtatune.core.listening.hum import Hum, find_hum, taken_out
+from juxtatune.core.listening.moving_on import moves_on
 from juxtatune.core.listening.pluck import Reading, Targets
 from juxtatune.core.listening.source import Block, Samples
 from juxtatune.core.listening.track import Glimpse, glimpse, together
-from juxtatune.core.listening.turning import turned_across
 from juxtatune.core.listening.until_turned import read
 
 KEEP_S = 6.0
@@ -207,7 +207,7 @@ class Listener:
         if self._hum is not None:
             x = taken_out(self._hum, self._x, rate)[len(self._x) - len(x) :]
         c = hear(x, rate, t, following, self.targets).string
-        if c is None or turned_across(x, rate, c):
+        if c is None or moves_on(x, rate, c):
             self._remember(begin + t)
             return None
         end = len(x) / rate

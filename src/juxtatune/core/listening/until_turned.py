@@ -1,4 +1,4 @@
-"""The reading of a pluck, and where its string is turned while it rings, of what it sounded like until then."""
+"""The reading of a pluck, and where its string is turned or disturbed while it rings, of what it sounded like until then."""
 
 from __future__ import annotations
 
@@ -6,10 +6,11 @@ from dataclasses import replace
 
 from juxtatune.core.listening import measure
 from juxtatune.core.listening.confirm import Candidate
+from juxtatune.core.listening.moving_on import STRING_SCORE
 from juxtatune.core.listening.partials import USUAL_STRETCH
 from juxtatune.core.listening.pluck import Reading, Targets
 from juxtatune.core.listening.source import Samples
-from juxtatune.core.listening.turning import STRING_SCORE, turned_at
+from juxtatune.core.listening.turning import left_at
 
 TURNED = "it is turned as soon as it sounds: pluck it once it rests"
 UNSURE, VAGUE = 0.1, 3.0  # cents: what is surer rests, and what is vaguer has no pitch
@@ -33,13 +34,14 @@ def read(
     whole = measure.read(x, rate, c, limit, crowd, targets, ringing)
     if whole is None or (whole.sigma_cents is not None and whole.sigma_cents < UNSURE):
         return whole
-    at = turned_at(x, rate, c.onset, whole.end, c.tone.f1, c.tone.stretch or USUAL_STRETCH)
-    if at is None or measure.SHORTEST_S < at - c.onset < PERIODS / c.tone.f1:
+    left = left_at(x, rate, c.onset, whole.end, c.tone.f1, c.tone.stretch or USUAL_STRETCH)
+    if left is None or measure.SHORTEST_S < left.at - c.onset < PERIODS / c.tone.f1:
         return whole
-    before = measure.read(x, rate, c, at, crowd, targets, ringing)
+    before = measure.read(x, rate, c, left.at, crowd, targets, ringing)
     if before is None or before.sigma_cents is None or before.vague_cents is None:
         vague = whole.vague_cents is None or whole.vague_cents > VAGUE
-        return measure.unread(c, whole.end, TURNED) if vague and c.tone.score > STRING_SCORE else whole
+        hand = left.turned and vague and c.tone.score > STRING_SCORE
+        return measure.unread(c, whole.end, TURNED) if hand else whole
     surer = whole.sigma_cents is None or before.sigma_cents < SURER * whole.sigma_cents
     # it rings on, whatever its pitch
     return replace(before, end=whole.end) if surer and before.vague_cents < VAGUE else whole
