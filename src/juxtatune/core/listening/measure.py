@@ -22,6 +22,7 @@ from juxtatune.core.listening.surest import LONGEST_APART, UNSURE_APART, surest,
 
 ATTACK_FROM, ATTACK_TO = 0.012, 0.112
 LEAST_GLIDE, MOST_GLIDE = -3.0, 25.0  # cents above the settled pitch: beyond it is another string's
+FORETOLD = 2.0  # times that of a glide, before anything of it was heard: what it was then is not told
 NONSENSE = 150.0  # cents, from where nothing was heard of the attack, not even of a string that is turned
 SHORTEST_S = 0.12
 ALONE_S = 1.2  # of a string that is clear but for its beginning
@@ -143,7 +144,9 @@ def _glide(fit: Fit, onset: float, among: bool) -> float | None:
     """How far the attack lies above the settled pitch, in cents; None where the strings `among` which it began spoil it,
     or where it is told by nothing that was heard."""
     glide = fit.mean_glide_cents(onset + ATTACK_FROM, onset + ATTACK_TO)
-    least, most = (LEAST_GLIDE, MOST_GLIDE) if among else (-NONSENSE, NONSENSE)
+    before = fit.origin - onset - ATTACK_FROM
+    foretold = any(0 < time < before / FORETOLD for _, time in fit.glide)
+    least, most = (LEAST_GLIDE, MOST_GLIDE) if among or foretold else (-NONSENSE, NONSENSE)
     return glide if least < glide < most else None
 
 
