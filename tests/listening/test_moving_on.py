@@ -52,7 +52,7 @@ def test_a_string_under_vibrato_is_one_pluck_and_read_at_its_mean(f1, depth) -> 
     assert 1200 * np.log2(reading.f1 / f1) == pytest.approx(0.0, abs=1.0)
 
 
-@pytest.mark.parametrize(("a_second", "depth"), [(3.5, 0.45), (5.5, 0.35)])
+@pytest.mark.parametrize(("a_second", "depth"), [(3.5, 0.45), (5.5, 0.35), (8.0, 0.45)])
 @pytest.mark.parametrize("f1", [110.0, 246.9])
 def test_a_string_through_a_tremolo_is_one_pluck(f1, a_second, depth) -> None:
     tone = string(f1, loud=1 - depth + depth * wave(a_second))

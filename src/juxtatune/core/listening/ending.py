@@ -11,7 +11,14 @@ from juxtatune.core.listening.source import Samples
 LONGEST_LOOK = 12.0  # s
 OVER_BESIDE = 1.5  # times what is usually beside a tone it is lost in it
 MOST_BESIDE = 0.15
+APART_S = 0.05  # of a frame before another string, that it is not heard in
 DAMPED_S = 0.03  # from the frame before the fall to the fall itself
+EVERY_S = 0.015  # from frame to frame
+FALLS_DB = 9.0  # within three frames
+BACK_S, BACK_DB = (
+    0.25,
+    6.0,
+)  # what is back as soon as that, as loud but for so much, as under a deep tremolo, rings on
 
 
 def envelope(
@@ -25,7 +32,7 @@ def envelope(
     first, last = int(start * rate), min(int(end * rate), len(x))
     if last - first < size:
         size = max(8, last - first)
-    hop = max(1, int(0.015 * rate))
+    hop = max(1, int(EVERY_S * rate))
     starts = np.arange(first, max(first + 1, last - size + 1), hop)
     return (starts + size / 2) / rate, np.abs(project(x, starts, hann(size), hz, rate)) ** 2
 
@@ -54,16 +61,19 @@ def find_end(
         t, power = envelope(x, rate, onset, min(last, onset + look), every, f1)
         alone = max(10, int(np.searchsorted(t, crowd)))
         beside = power[:alone, count:].reshape(-1, len(sides), count).min(axis=1).sum(axis=1)
-        end = _drop(t, power[:, :count], float(np.median(beside)))
+        end = _drop(t, power[:, :count], float(np.median(beside)), crowd)
         if end is not None or onset + look >= last:
             break
     return last if end is None else end
 
 
-def _drop(t: NDArray[np.floating], power: NDArray[np.floating], beside: float) -> float | None:
-    """The time at which a tone's power (M, P) falls suddenly, far below its start, or into what sounds beside it."""
+def _drop(t: NDArray[np.floating], power: NDArray[np.floating], beside: float, crowd: float) -> float | None:
+    """The time at which a tone's power (M, P) falls suddenly, far below its start, or into what sounds beside it.
+
+    What joins at `crowd` (s) does not bring it back.
+    """
     total = power.sum(axis=1)
-    attack = slice(0, int(0.15 / 0.015))
+    attack = slice(0, int(0.15 / EVERY_S))
     start_level = total[attack].max()
     # what is nearly as loud as the tone begins is no noise but strings that reach beside its partials
     floor = min(beside * OVER_BESIDE, MOST_BESIDE * start_level) + 1e-14
@@ -77,10 +87,20 @@ def _drop(t: NDArray[np.floating], power: NDArray[np.floating], beside: float) -
     each = np.log10(power[:, strong] / start_level + 1e-12).mean(axis=1) * 10 if strong.any() else db
     now = np.arange(3, len(db))
     after = np.minimum(now + 2, len(db) - 1)
-    fallen = [(d[now] - d[now - 3] < -9) & (d[after] < d[now - 3] - 9) for d in (db, each)]
-    sudden = fallen[0] | fallen[1]
+    sudden = _falls(db, t < crowd - APART_S) | _falls(each, t < crowd - APART_S)
     over = np.flatnonzero(sudden | (lost[now] & lost[after]))
     if len(over) == 0:
         return None
     k = int(over[0])
     return float(t[now[k] - 2] + DAMPED_S if sudden[k] else t[now[k]])
+
+
+def _falls(db: NDArray[np.floating], alone: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Where, from its fourth frame on, a level (M,) falls suddenly and is not back soon, of what sounds `alone` (M,)."""
+    now = np.arange(3, len(db))
+    after, before = db[np.minimum(now + 2, len(db) - 1)], db[now - 3]
+    fallen = np.maximum(db[now], after) < before - FALLS_DB
+    own, soon = np.where(alone, db, -np.inf), round(BACK_S / EVERY_S)
+    for k in np.flatnonzero(fallen):
+        fallen[k] = own[k + 5 : k + 5 + soon].max(initial=-np.inf) < before[k] - BACK_DB
+    return np.asarray(fallen)
