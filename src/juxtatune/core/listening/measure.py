@@ -18,7 +18,14 @@ from juxtatune.core.listening.period import own_pitch_cents
 from juxtatune.core.listening.pluck import Reading, Targets
 from juxtatune.core.listening.source import Samples
 from juxtatune.core.listening.strums.alone import alone
-from juxtatune.core.listening.surest import LONGEST_APART, UNSURE_APART, surest, unless_astray
+from juxtatune.core.listening.surest import (
+    LONGEST_APART,
+    UNSURE_APART,
+    between,
+    share_of,
+    surest,
+    unless_astray,
+)
 
 ATTACK_FROM, ATTACK_TO = 0.012, 0.112
 LEAST_GLIDE, MOST_GLIDE = -3.0, 25.0  # cents above the settled pitch: beyond it is another string's
@@ -26,7 +33,10 @@ FORETOLD = 2.0  # times that of a glide, before anything of it was heard: what i
 NONSENSE = 150.0  # cents, from where nothing was heard of the attack, not even of a string that is turned
 SHORTEST_S = 0.12
 ALONE_S = 1.2  # of a string that is clear but for its beginning
-NEARLY_ALL = 0.95
+NEARLY_ALL, FOR_MOST = (
+    0.95,
+    0.75,
+)  # of what is read is a drift: then nothing else is asked, and that counts less
 LOST, TOO_SHORT = "the note is lost in other sound", "the note is too short to be read"
 
 
@@ -80,11 +90,12 @@ def read(
     # what rings along bends a reading as a drift does, and can be taken away
     slow = slowly(fit, until - onset) if not ringing else 0.0
     if slow < NEARLY_ALL:
-        fit = (
+        surer = (
             unless_astray(x, rate, fit, pluck.look, onset, until, c.tone.f1)
             if pluck.look is not None and pluck.sound is x and not ringing
             else surest(x, rate, fit, onset, until, ringing, c.tone.f1)
         )
+        fit = between(fit, surer, share_of(NEARLY_ALL - slow, NEARLY_ALL - FOR_MOST))
     settled = fit if slow == 0 else at_mean(x, rate, fit, slow, onset, until)
     phases_cents = settled.sigma_cents * fit.vaguer
     settled = as_usual(settled, onset, until)

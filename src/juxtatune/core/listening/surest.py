@@ -29,8 +29,11 @@ BEYOND = 15.0  # times as sure: such a reading found partials that agree
 # own scatter from where nothing read of what is left was ever so sure, up to so much 1σ, as measured in benchmarks/
 ALL_OWN, OWN_CENTS = 0.6, 5.0
 LARGELY_OWN, FEW_CENTS = 0.42, 1.5  # the same where nothing else rings
-SPOILT, SPOILT_CENTS = 3.0, 1.0  # times as unsure as a first look, and 1σ
-DISAGREE = 0.5  # of a first look's partials: so a real guitar's do, whatever sounds beside them
+# times as unsure as a first look, from where and by where that counts alone, and 1σ; and so far off it, in `STRAYS`
+SPOILT, SPOILT_CENTS, FAR_OFF = (3.0, 4.5), 1.0, 0.5
+# of a fit's scatter that is the string's own, from where and by where nothing led it astray
+STRINGS_OWN = (0.5, 0.8)
+DISAGREE = (0.4, 0.5)  # of a first look's partials: so a real guitar's do, whatever sounds beside them
 
 
 def unless_astray(
@@ -39,16 +42,40 @@ def unless_astray(
     """The same as `surest` of a pluck alone, or where a fit is far less sure than a `first` look whose partials agree, and
     remains so or ends far off it, of that look: the longer one was led astray by what began since."""
     best = surest(x, rate, fit, onset, until, (), tone)
-    if not _spoilt(fit, first) or first.disagree > DISAGREE:
-        return best
-    reach = STRAYS * float(np.hypot(best.sigma_cents, first.sigma_cents))
-    if not _spoilt(best, first) and abs(1200 * np.log2(best.f1 / first.f1)) < reach:
-        return best
-    return surest(x, rate, first, onset, until, (), tone)
+    share = _spoilt(fit, first) * share_of(DISAGREE[1] - first.disagree, DISAGREE[1] - DISAGREE[0])
+    share *= share_of(STRINGS_OWN[1] - fit.own_scatter, STRINGS_OWN[1] - STRINGS_OWN[0])
+    if share > 0:
+        reach = STRAYS * float(np.hypot(best.sigma_cents, first.sigma_cents))
+        far = share_of(abs(1200 * np.log2(best.f1 / first.f1)) / reach - 1, FAR_OFF)
+        share *= max(_spoilt(best, first), far)
+    return between(best, surest(x, rate, first, onset, until, (), tone), share) if share > 0 else best
 
 
-def _spoilt(fit: Fit, first: Fit) -> bool:
-    return fit.sigma_cents > max(SPOILT * first.sigma_cents, SPOILT_CENTS)
+def _spoilt(fit: Fit, first: Fit) -> float:
+    """How much a fit is less sure than a first look, from not at all (0) to by far (1)."""
+    times = fit.sigma_cents / max(first.sigma_cents, SPOILT_CENTS / SPOILT[0])
+    return share_of(float(np.log(max(times / SPOILT[0], 1e-9))), float(np.log(SPOILT[1] / SPOILT[0])))
+
+
+def share_of(beyond: float, whole: float) -> float:
+    """A share that grows from 0 to 1 as what lies beyond a limit grows to `whole`."""
+    return min(max(beyond / whole, 0.0), 1.0)
+
+
+def between(a: Fit, b: Fit, share: float) -> Fit:
+    """A fit between two, so that no hair's breadth decides: `share` is that of the second."""
+    if share in (0.0, 1.0):
+        return b if share else a
+    moved = float(1200 * np.log2(b.f1 / a.f1))
+    sigma = np.sqrt(
+        (1 - share) * a.sigma_cents**2 + share * b.sigma_cents**2 + share * (1 - share) * moved**2
+    )
+    own = (1 - share) * a.own_scatter + share * b.own_scatter
+    stretch = (1 - share) * a.stretch + share * b.stretch
+    return replace(
+        a if share < 0.5 else b, f1=a.f1 * 2 ** (share * moved / 1200), sigma_cents=float(sigma), stretch=stretch,
+        own_scatter=own,
+    )  # fmt: skip
 
 
 def surest(
