@@ -31,9 +31,7 @@ ALL_OWN, OWN_CENTS = 0.6, 5.0
 LARGELY_OWN, FEW_CENTS = 0.42, 1.5  # the same where nothing else rings
 # times as unsure as a first look, from where and by where that counts alone, and 1σ; and so far off it, in `STRAYS`
 SPOILT, SPOILT_CENTS, FAR_OFF = (3.0, 4.5), 1.0, 0.5
-# of a fit's scatter that is the string's own, from where and by where nothing led it astray
-STRINGS_OWN = (0.5, 0.8)
-DISAGREE = (0.4, 0.5)  # of a first look's partials: so a real guitar's do, whatever sounds beside them
+DISAGREE = (0.1, 0.3)  # of a first look's partials: so a real guitar's do, whatever sounds beside them
 
 
 def unless_astray(
@@ -43,7 +41,6 @@ def unless_astray(
     remains so or ends far off it, of that look: the longer one was led astray by what began since."""
     best = surest(x, rate, fit, onset, until, (), tone)
     share = _spoilt(fit, first) * share_of(DISAGREE[1] - first.disagree, DISAGREE[1] - DISAGREE[0])
-    share *= share_of(STRINGS_OWN[1] - fit.own_scatter, STRINGS_OWN[1] - STRINGS_OWN[0])
     if share > 0:
         reach = STRAYS * float(np.hypot(best.sigma_cents, first.sigma_cents))
         far = share_of(abs(1200 * np.log2(best.f1 / first.f1)) / reach - 1, FAR_OFF)
