@@ -15,10 +15,8 @@ APART_S = 0.05  # of a frame before another string, that it is not heard in
 DAMPED_S = 0.03  # from the frame before the fall to the fall itself
 EVERY_S = 0.015  # from frame to frame
 FALLS_DB = 9.0  # within three frames
-BACK_S, BACK_DB = (
-    0.25,
-    6.0,
-)  # what is back as soon as that, as loud but for so much, as under a deep tremolo, rings on
+# what is back as soon as that, as loud but for so much, as under a deep tremolo, rings on
+BACK_S, BACK_DB = 0.25, 6.0
 
 
 def envelope(
