@@ -220,9 +220,10 @@ def _joined(n, relative, variance, faint, fades, stretch):
 def _slow(t, phase, weight, hz, frames, by_energy, agree):
     """How likely the glide is a slow one, one independent frame in so many: 0 to 1. Where the string's energy leads it,
     as far as partials `agree`, and leaves far less (`by_energy`), it is that."""
-    gained = gains(ANY_TAU, t, phase, weight, hz)
+    times = ANY_TAU.copy()
+    gained = gains(times, t, phase, weight, hz)
     # one of the times tried is the likeliest of all, which may be far likelier than its neighbours
-    times = ANY_TAU * (peak(ANY_TAU, gained) / ANY_TAU[np.argmax(gained)])
+    times *= peak(times, gained) / times[np.argmax(gained)]
     if times[np.argmax(gained)] > SLOW_S / 2:
         gained = gains(times, t, phase, weight, hz)
     likely = np.exp((gained - gained.max()) / (2 * frames))

@@ -11,7 +11,7 @@ import numpy as np
 _jit = nb.njit(cache=True, nogil=True, error_model="numpy")
 COMMON_STRETCH, MOST_STRETCH = 3e-4, 1e-3  # largest inharmonicity coefficients B that are looked for, in turn
 # partials matched first, and then: a stiff string's 25th lies where an unstretched 27th would
-LOW, MORE, MOST_NUMBER = 7, (14, 30, 60), 60
+LOW, MORE, MOST_NUMBER = np.int64(7), (14, 30, 60), 60
 UNSURE = 0.2  # of the resolution, by which a peak may lie off its partial
 KNOWN_SHARE, KNOWN_REACH = 0.1, 0.08  # how far sharp (of the greatest stretch, of f1) once some tell of it
 TOP = 10  # partials whose absence counts
@@ -72,7 +72,7 @@ def _nearest(hz, resolution, tone, stiffest, room, nearest):
 
 
 @_jit
-def refine(hz, weight, number, f1, stiffest, unsure=0.0):
+def refine(hz, weight, number, f1, stiffest, unsure):
     """Weighted least squares of (f_n / n)² = f0² (1 + B n²), linear in f0² and f0² B. Returns (f1, B).
 
     `unsure` (Hz): how far a peak may lie off its partial, so that a few low ones say little against a B that is usual.
@@ -150,12 +150,12 @@ def _settle(hz, weight, resolution, tone, stiffest, number):
     before = np.zeros(len(hz), np.int64)
     for most in MORE:
         whole = match(hz, weight, resolution, tone, stiffest, most, number)
-        f1, stretch = refine(hz, weight, number, tone[0], stiffest)
+        f1, stretch = refine(hz, weight, number, tone[0], stiffest, 0.0)
         tone = f1, stretch
         if whole and _equal(number, before):
             return tone  # nothing would move any more
         before[:] = number
-    match(hz, weight, resolution, tone, stiffest, MOST_NUMBER, number)
+    match(hz, weight, resolution, tone, stiffest, np.int64(MOST_NUMBER), number)
     return tone
 
 
@@ -227,7 +227,7 @@ def best_tones(hz, weight, power, resolution, proposals):
     that rings along lends a strong tone the partials between; no picked string lacks them so.
     """
     scores, refined, bends, matched = _scored(hz, weight, power, resolution, proposals)
-    count = kept = 0
+    count, kept = np.int64(0), 0
     found, place = np.empty(BEST), np.empty(BEST)
     f1, stretch, value, carried = np.empty(BEST), np.empty(BEST), np.empty(BEST), np.empty(BEST)
     numbers = np.zeros((BEST, len(hz)), np.int64)

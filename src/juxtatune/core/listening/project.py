@@ -85,9 +85,9 @@ def _turned(per_sample, weight, first):
     """
     half, count = len(weight), len(per_sample)
     real, imaginary = np.empty((half, count), np.float32), np.empty((half, count), np.float32)
-    cosine, sine = _circle(per_sample, 0.0, 1.0, FINE)
+    cosine, sine = _circle(per_sample, 0.0, 1.0, np.int64(FINE))
     for begin in range(0, half, FINE):
-        c, s = _circle(per_sample, first + begin, 0.0, 1)
+        c, s = _circle(per_sample, first + begin, 0.0, np.int64(1))
         for k in range(min(FINE, half - begin)):
             for p in range(count):
                 real[begin + k, p] = weight[begin + k] * (c[0, p] * cosine[k, p] - s[0, p] * sine[k, p])

@@ -92,8 +92,9 @@ def energies(t, power, alive, since):
     for j in range(count):
         out[j] = _falling(t, power[j], alive[j])
     out[:count, 0] /= out[:count, 0].sum()
-    out[count:] = ABOVE
-    out[count:, 0] *= np.exp(-since / ABOVE[:, 1])
+    for k in range(len(ABOVE)):
+        out[count + k, 0] = ABOVE[k, 0] * np.exp(-since / ABOVE[k, 1])
+        out[count + k, 1] = ABOVE[k, 1]
     return out
 
 

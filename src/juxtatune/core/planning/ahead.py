@@ -11,8 +11,10 @@ import numpy as np
 
 from juxtatune.core.planning.packed import (
     AGAIN,
+    BASE_S,
     BY_COVER,
     BY_ENERGY,
+    CHECK_S,
     CLASS_INST,
     CLASS_MASK,
     CLASS_PITCH,
@@ -39,6 +41,7 @@ from juxtatune.core.planning.packed import (
     SOLE_CLASSES,
     SOLE_MASK,
     STRINGS,
+    SWAP_S,
     TECH,
     USUAL_COVER,
     WORDS,
@@ -125,10 +128,10 @@ def _events_ahead(t, key, must, parts_left, room):
     sig = np.int64(key[i0(t, WORDS)])
     hand = -1 if sig == 0 else i1(t, SIG_INST, sig)
     insts = i0(t, INSTS)
-    count = 0
+    count = np.int64(0)
     for i in range(insts):
         if i != hand and meets(t, at1(t, SOLE_MASK, i), must):
-            events[0, count] = f2(t, COST, i, 5)
+            events[0, count] = f2(t, COST, i, SWAP_S)
             count += 1
     # a part starts with an instrument in hand for nothing: the dearest
     free = parts_left - 1 + (1 if hand < 0 else 0)
@@ -205,11 +208,11 @@ def _fresh_arrivals(t, i, word, must, parts_left, room, kept):
     """Writes the arrivals into `kept`. Returns how many."""
     spare, reach = room[3], room[4]
     from_here(t, i, word, must, reach)
-    best, most = -1, 0.0
+    best, most = np.int64(-1), 0.0
     for q in range(i1(t, CLIQUE_START, i), i1(t, CLIQUE_START, i + 1)):
         worth, _ = _arrive(t, q, parts_left, reach, spare)
         if worth > most:
-            most, best = worth, q
+            most, best = worth, np.int64(q)
     if best < 0:
         return 0
     _, n = _arrive(t, best, parts_left, reach, spare)
@@ -225,7 +228,7 @@ def from_here(t, i, word, must, reach):
 
     No song left that wants the class and nothing else: -1. Already in place: 0.
     """
-    base = f2(t, COST, i, 0) + f2(t, COST, i, 3) * i1(t, STRINGS, i)
+    base = f2(t, COST, i, BASE_S) + f2(t, COST, i, CHECK_S) * i1(t, STRINGS, i)
     for c in range(i0(t, CLASSES)):
         if i1(t, CLASS_INST, c) != i:
             continue
@@ -362,5 +365,5 @@ def guess_ahead(t, key, left):
             if want >= 0 and have >= 0 and have != want:
                 work += string_cost(t, i, s, have, want)
         if work > 0:
-            total += f2(t, COST, i, 0) + f2(t, COST, i, 3) * i1(t, STRINGS, i) + work
+            total += f2(t, COST, i, BASE_S) + f2(t, COST, i, CHECK_S) * i1(t, STRINGS, i) + work
     return total / max(1, k)

@@ -14,8 +14,8 @@ from juxtatune.core.planning.lazy import lazy_room, part_cost
 from juxtatune.core.planning.tables import I64
 
 jit = nb.njit(cache=True, nogil=True)
-LONGEST = 4  # neighbours moved at a time
-LONGEST_TURN = 12  # songs turned round at a time
+LONGEST = np.int64(4)  # neighbours moved at a time
+LONGEST_TURN = np.int64(12)  # songs turned round at a time
 SHIFT, SWAP, TURN, EXCHANGE = 0.5, 0.72, 0.8, 0.88  # shares of the moves, up to; the rest change a way
 MIX = np.uint64(0x9E3779B97F4A7C15)
 

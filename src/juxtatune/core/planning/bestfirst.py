@@ -73,7 +73,7 @@ def begin(nodes, heap, table, extent):
     keys, _, f, _, _ = nodes
     table[:] = -1
     table[_find(table, keys, keys[0], len(table))] = 0
-    extent[0], extent[1] = 1, _push(heap, 0, f[0], 0)
+    extent[0], extent[1] = 1, _push(heap, np.int64(0), f[0], np.int64(0))
 
 
 @_jit

@@ -72,7 +72,7 @@ def chain_costs(start, rows, where, met, work, usual, at_own, covers, levels, lo
     tune is of use before a token only. Returns (uses, sets), FAR from `limit` on.
     """
     tokens = len(levels)
-    uses = 1
+    uses = np.int64(1)
     for k in range(tokens):
         uses *= levels[k]
     sets = len(start) - 1

@@ -7,6 +7,7 @@ import numpy as np
 from juxtatune.core.planning.packed import (
     ALLOWED,
     BLANK,
+    CAPO_S,
     COST,
     CURVE,
     CURVE_WEIGHT,
@@ -23,6 +24,7 @@ from juxtatune.core.planning.packed import (
     SIG_COVER,
     SIG_INST,
     SIG_NEXT,
+    SWAP_S,
     TECH,
     WAY_CAPO,
     WAY_CLASS,
@@ -62,7 +64,7 @@ def successors(t, pred, key, g, place, limit, extras, out, store):
     _keys, _costs_so_far, _ways, _gap_states, _idle_states = store
     combo_cost, early_count = out[4], out[8]
     words, _insts = i0(t, WORDS), i0(t, INSTS)
-    count = 0
+    count = np.int64(0)
     lossy = extras < 2
     sig = np.int64(key[words])
     at_start = sig == 0
@@ -123,14 +125,23 @@ def _gap_combos(t, key, at_start, sig, w, left, extras, out):
     word = key[words + 1 + i]
     fixed = 0.0
     if not at_start and i1(t, SIG_INST, sig) != i and i1(t, SIG_INST, sig) >= 0:
-        fixed += f2(t, COST, i, 5)
+        fixed += f2(t, COST, i, SWAP_S)
     capo = capo_of(t, i, word)
     if capo != FREE_CAPO and capo != i1(t, WAY_CAPO, w):
-        fixed += f2(t, COST, i, 6)
+        fixed += f2(t, COST, i, CAPO_S)
     lossy = False
     cover = 0.0 if at_start else f1(t, SIG_COVER, sig)
     made = retunes(
-        t, i, word, i1(t, WAY_CLASS, w), left, 0 if at_start else extras, opt_state, opt_cost, opt_need, 0
+        t,
+        i,
+        word,
+        i1(t, WAY_CLASS, w),
+        left,
+        0 if at_start else extras,
+        opt_state,
+        opt_cost,
+        opt_need,
+        np.int64(0),
     )
     if made < 0:
         made, lossy = -made, True

@@ -18,7 +18,10 @@ import numpy as np
 
 from juxtatune.core.planning.packed import (
     ALLOWED,
+    BASE_S,
     BLANK,
+    CAPO_S,
+    CHECK_S,
     CLASS_INST,
     CLASS_MASK,
     CLASS_PITCH,
@@ -29,6 +32,7 @@ from juxtatune.core.planning.packed import (
     INST_MASK,
     INSTS,
     LAST_IN_PART,
+    NO,
     ONE,
     PITCH_COUNT,
     PITCH_MASK,
@@ -40,6 +44,7 @@ from juxtatune.core.planning.packed import (
     SIG_INST,
     SIG_NEXT,
     STRINGS,
+    SWAP_S,
     TECH,
     WAY_CAPO,
     WAY_CLASS,
@@ -48,6 +53,7 @@ from juxtatune.core.planning.packed import (
     WAY_SIG,
     WAY_START,
     WORDS,
+    YES,
     ZERO,
     N,
     at1,
@@ -118,7 +124,7 @@ def loose_successors(t, pred, key, g, place, limit, out, store):
     for w in range(words):
         left[w] = ~key[w]
     _wanted(t, left, out[6])
-    count = 0
+    count = np.int64(0)
     for v in range(i0(t, N)):
         if (
             has(key, v)
@@ -200,15 +206,13 @@ def _choices(t, key, sig, w, left, out):
     word = key[words + 1 + i]
     fixed = 0.0
     if sig != 0 and i1(t, SIG_INST, sig) != i and i1(t, SIG_INST, sig) >= 0:
-        fixed += f2(t, COST, i, 5)
+        fixed += f2(t, COST, i, SWAP_S)
     capo = capo_of(t, i, word)
     if capo != FREE_CAPO and capo != i1(t, WAY_CAPO, w):
-        fixed += f2(t, COST, i, 6)
+        fixed += f2(t, COST, i, CAPO_S)
     cover = 0.0 if sig == 0 else f1(t, SIG_COVER, sig)
     usual = f0(t, REPEAT_COVER)
-    made = _ready(
-        t, i, word, c, wanted, cover - fixed if cover > usual else -1.0, False, states, works, charges
-    )
+    made = _ready(t, i, word, c, wanted, cover - fixed if cover > usual else -1.0, NO, states, works, charges)
     for k in range(made):
         for q in range(insts):
             combo[k, q] = key[words + 1 + q]
@@ -233,7 +237,7 @@ def _choices(t, key, sig, w, left, out):
                 if i1(t, CLASS_INST, other) != j or not meets(t, at1(t, CLASS_MASK, other), left):
                     continue
                 options = _ready(
-                    t, j, combo[k, j], other, wanted, cover - spent[k], True, states, works, charges
+                    t, j, combo[k, j], other, wanted, cover - spent[k], YES, states, works, charges
                 )
                 for m in range(options):
                     if works[m] <= 0 or charges[m] > 0:
@@ -257,7 +261,7 @@ def _ready(t, i, word, c, wanted, slack, early, states, works, charges):
     `early`, while another is played next, the strings that move along cost nothing: fewer ways to tell apart.
     """
     strings = i1(t, STRINGS, i)
-    again = f2(t, COST, i, 0) + f2(t, COST, i, 3) * strings
+    again = f2(t, COST, i, BASE_S) + f2(t, COST, i, CHECK_S) * strings
     usual = f0(t, REPEAT_COVER)
     apart = again < usual  # every string gains by a gap of its own
     required, owed, count, fresh = 0.0, 0.0, 0, 0

@@ -11,6 +11,8 @@ import numpy as np
 
 from juxtatune.core.planning.tables import FREE_CAPO, Tables
 
+# What compiled functions are called with is of numpy's types: each plain number or True is a type of its own,
+# for which the function, and all that it calls, would be compiled once more.
 jit = nb.njit(cache=True, nogil=True)
 _FIELDS = Tables._fields
 (
@@ -71,7 +73,7 @@ _FIELDS = Tables._fields
     WIDTH,
     WORDS,
 ) = (
-    _FIELDS.index(name)
+    np.int64(_FIELDS.index(name))
     for name in (
         "again",
         "allowed",
@@ -131,8 +133,10 @@ _FIELDS = Tables._fields
         "words",
     )
 )
+BASE_S, STRING_S, SEMITONE_S, CHECK_S, PASSES, SWAP_S, CAPO_S = (np.int64(k) for k in range(7))  # of COST
 ONE = np.uint64(1)
 ZERO = np.uint64(0)
+YES, NO = np.bool_(True), np.bool_(False)
 EPS = 1e-9
 
 
@@ -251,7 +255,7 @@ def capo_of(t, i, word):
 @jit
 def string_cost(t, i, s, a, b):
     move = abs(f3(t, PITCH, i, s, b) - f3(t, PITCH, i, s, a))
-    return f2(t, COST, i, 4) * (f2(t, COST, i, 1) + f2(t, COST, i, 2) * move)
+    return f2(t, COST, i, PASSES) * (f2(t, COST, i, STRING_S) + f2(t, COST, i, SEMITONE_S) * move)
 
 
 @jit

@@ -5,7 +5,9 @@ from __future__ import annotations
 import numpy as np
 
 from juxtatune.core.planning.packed import (
+    BASE_S,
     BLANK,
+    CHECK_S,
     CLASS_INST,
     CLASS_MASK,
     CLASS_PITCH,
@@ -52,10 +54,9 @@ def retunes(t, i, word, c, left, extras, states, costs, needs, count):
     """
     strings = i1(t, STRINGS, i)
     ready = (word >> np.uint64(i1(t, READY_BIT, i))) & ONE != ZERO
-    base = f2(t, COST, i, 0) + f2(t, COST, i, 3) * strings
+    base = f2(t, COST, i, BASE_S) + f2(t, COST, i, CHECK_S) * strings
     required = 0.0
     moved = word
-    any_moved = False
     for s in range(strings):
         want = i2(t, CLASS_PITCH, c, s)
         if want < 0:
@@ -69,7 +70,7 @@ def retunes(t, i, word, c, left, extras, states, costs, needs, count):
             return count
         required += string_cost(t, i, s, have, want)
         moved = put(t, i, s, moved, want, 1)
-        any_moved = True
+    any_moved = moved != word
     moved |= ONE << np.uint64(i1(t, READY_BIT, i))
     # once made ready, a string moved after that must not be one the next song uses
     marks = 3 if ready else 1
@@ -133,7 +134,7 @@ def _towards(t, i, word, c, left, moved, cost, any_moved, marks, states, costs, 
 def early(t, i, word, left, extras, states, costs, needs):
     """Ways to retune instrument i while it is not played next. Slot 0: leave it. Negative: too many."""
     states[0], costs[0], needs[0] = word, 0.0, 0
-    count = 1
+    count = np.int64(1)
     lossy = False
     for c in range(i0(t, CLASSES)):
         if i1(t, CLASS_INST, c) != i or not meets(t, at1(t, CLASS_MASK, c), left):

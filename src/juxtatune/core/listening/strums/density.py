@@ -21,4 +21,7 @@ def density(cents, width, weight, columns, partials, grid):
         for i in range(max(0, int(middle - reach)), min(len(grid), int(middle + reach) + 2)):
             away = (grid[i] - cents[k]) / width[k]
             best[columns[k], i] = max(best[columns[k], i], weight[k] * np.exp(-0.5 * away * away))
-    return best.sum(axis=0)
+    total = np.zeros(len(grid))
+    for p in range(partials):
+        total += best[p]
+    return total
