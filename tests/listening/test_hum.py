@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from benchmarks import strange
 from benchmarks.sounds import string_tone
 
 from juxtatune.core.listening.analyse import analyse
@@ -54,6 +55,15 @@ def test_a_string_beside_the_hum_is_read_as_if_alone(pitch, f1, base) -> None:
     tuning = parse_tuning("B standard" if pitch == 35 else "standard")
     readings = analyse(x, 48000, Targets(tuning))
     assert len(readings) == 1 and abs(off(readings[0], f1)) < 0.05
+
+
+@pytest.mark.parametrize(("tuning", "base"), [("G1 C2 G2 B2 D3 G3", 50), ("Bb1 F2 Bb2 D3 F3 Bb3", 60)])
+@pytest.mark.parametrize("seed", [5, 6, 7, 9])
+def test_hum_that_shows_again_where_a_string_near_it_ends_is_no_pluck(tuning, base, seed) -> None:
+    rng = np.random.default_rng([seed, base])
+    sound = strange.hum(rng, strange.run(rng, name=tuning), base)
+    heard = analyse(sound.samples, sound.rate, sound.targets)
+    assert [r.start for r in heard] == pytest.approx([p.start for p in sound.plucks], abs=0.1)
 
 
 @pytest.mark.parametrize(

@@ -14,6 +14,7 @@ from juxtatune.core.listening.detect import onsets
 from juxtatune.core.listening.drums import without_drums
 from juxtatune.core.listening.frames import to_working_rate
 from juxtatune.core.listening.hum import without_hum
+from juxtatune.core.listening.left_of_hum import without_left_hum
 from juxtatune.core.listening.pluck import Reading, Targets
 from juxtatune.core.listening.source import Samples
 from juxtatune.core.listening.until_turned import read
@@ -36,6 +37,8 @@ def analyse_working(x: Samples, rate: float, targets: Targets) -> list[Reading]:
         return []
     raw, x = x, without_hum(x, rate)
     found = confirmed(x, rate, onsets(x, rate), targets, x is not raw)
+    if x is not raw:
+        found = without_left_hum(raw, rate, found, targets)
     found = without_bleed(found, targets)
     readings: list[Reading | None] = []
     for k, c in enumerate(found):

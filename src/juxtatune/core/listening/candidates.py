@@ -39,7 +39,7 @@ def confirmed(
     for k in range(len(times)):
         following = _following(times, k, len(x) / rate)
         c = _heard_at(x, rate, times, k, following, targets, out)
-        if c is None or (of_the_mains(c) and not _ends(x, rate, c, following)):
+        if c is None or (of_the_mains(c) and not ends(x, rate, c, following)):
             continue
         if out and (lower := _lower(x, rate, out[-1], c, targets)) is not None:
             out[-1] = lower
@@ -60,7 +60,7 @@ def confirmed(
     return out
 
 
-def _ends(x: Samples, rate: float, c: Candidate, following: float) -> bool:
+def ends(x: Samples, rate: float, c: Candidate, following: float) -> bool:
     """Whether a tone falls until the next onset or, above the mains, in the next seconds, or is cut short there, or
     comes and goes: hum stays."""
     looks = (following, c.onset + OPENING_S if c.tone.f1 > ABOVE_MAINS_HZ else following)
