@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 from benchmarks import strange
-from benchmarks.sounds import Sound
+from benchmarks.sounds import Sound, hz
 from benchmarks.strummed import synthetic
 
 from juxtatune.core.listening.pluck import Targets
@@ -41,6 +41,24 @@ def test_the_notes_of_a_band_that_plays_already_take_no_strings_place(name, seed
 @pytest.mark.parametrize("seed", [5, 7])
 def test_hum_is_not_the_lowest_string_of_a_strum(seed) -> None:
     few_declined_none_wrong(strummed("B standard", seed, lambda r, sound: strange.hum(r, sound, 60)))
+
+
+@pytest.mark.parametrize(
+    ("name", "seed", "base"), [("open E", 1, 50), ("drop C", 5, 60), ("open G", 6, 50), ("open E", 2, 60)]
+)
+def test_of_a_strum_that_is_muted_in_hum_only_what_rang_is_read(name, seed, base) -> None:
+    r, tuning = np.random.default_rng([seed, 3]), parse_tuning(name)
+    x, truth, muted = np.zeros(int(1.96 * RATE)), {}, int(1.6 * RATE)
+    for k, s in enumerate(tuning.strings):
+        truth[s] = r.uniform(-30, 30)
+        y = strange.tone(r, hz(float(tuning.pitch(s)) + truth[s] / 100), RATE, 1.3, 0.0)[0]
+        at = int((0.3 + 0.06 * k) * RATE)
+        x[at:muted] += 0.1 * y[: muted - at]
+    x[muted - 1440 : muted] *= np.linspace(1, 0, 1440)
+    sound = strange.hum(r, Sound(RATE, x), base)
+    readings = read_strum(sound.samples, RATE, Targets(tuning))
+    few_declined_none_wrong([(q, truth[q.string]) for q in readings])
+    assert all((q.sigma_cents or 0) < 10 for q in readings)
 
 
 def test_a_strum_at_the_very_start_of_a_sound_is_read() -> None:

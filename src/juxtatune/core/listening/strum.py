@@ -20,6 +20,7 @@ from juxtatune.core.listening.period import midway
 from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.source import Samples
 from juxtatune.core.listening.strums.before import beforehand, went_on
+from juxtatune.core.listening.strums.muted import muted_at
 from juxtatune.core.listening.strums.settling import settle_all
 from juxtatune.core.listening.strums.sinusoids import Sinusoids, sinusoids
 from juxtatune.core.listening.strums.unbent import BENT, MOST_SIGMA, unbent
@@ -27,12 +28,14 @@ from juxtatune.core.listening.strums.voting import Settled
 from juxtatune.core.music.tuning import SAME
 
 SETTLE_S, EARLIER_S = 0.6, 0.3  # the glide of the attack is left out
+MUTED_FROM_S = 0.1  # after the strum: before that its attack dies away
 SURE = 1.5  # cents: what is less sure and found early alone must be doubted far less
 SURER, SURER_STILL = 0.5, -0.4  # log odds: what is found once must be doubted less
 SAME_CENTS = 9.0  # two looks at one string differ by no more
 CLEARER = 2.0  # log odds: where two looks differ by more than that, one must be doubted so much less
 WANDERS = 4.0  # cents: where they differ by more, neither is better
-LONGEST_S, LEAST_S = 2.4, 0.66  # of sound: in less the pencil finds nothing
+LONGEST_S, USUAL_S, LEAST_S = 2.4, 0.9, 0.66  # of sound: in less the pencil finds nothing
+AFTER_S = 0.2  # when it is muted: a little of that does less harm than too short a sound
 SILENT = 1e-6
 RUMBLE_HZ = 24.0  # what lies below no string makes: an offset, wind, a stage
 REAL, ALL_REAL = 0.1, 0.16  # cents of scatter, of two thirds of a real guitar's strings
@@ -164,9 +167,12 @@ def _after_strum(x: Samples, rate: float, settle: float) -> Samples | None:
     near = [t for t in onsets(x, rate) if abs(t - loudest) < 0.4]
     begin = max([loudest, *near]) + settle
     alive = np.flatnonzero(power > power.max() * 1e-4)
+    muted = muted_at(x, rate, begin - settle + MUTED_FROM_S)
     end = min(begin + LONGEST_S, (alive[-1] + 1) * 0.05, len(x) / rate)
-    if end - begin < 0.9:
-        begin = max(begin - settle + 0.1, end - 0.9)
+    if muted is not None:
+        end = min(end, max(muted, min(begin + USUAL_S, muted + AFTER_S)))
+    if end - begin < USUAL_S:
+        begin = max(begin - settle + MUTED_FROM_S, end - USUAL_S)
     segment = x[int(begin * rate) : int(end * rate)]
     return segment if len(segment) >= LEAST_S * rate else None
 

@@ -19,6 +19,9 @@ CALIBRATION = 1.5  # to 1σ, as measured in benchmarks/: neighbours leave more t
 AROUND, LASTS = 8.0, 6.0  # cents, 1/s: what lies so near a partial and dies no sooner is of the same string
 LEAST_DECAY = 0.3  # 1/s
 USUAL_SPREAD = 0.2  # cents: strands of one partial that beat
+# of a string that sinusoids make which die at once: from which share of them and by where in doubt, by so much (log odds)
+QUICK, DOUBTED, QUICK_CENTS = (0.4, 0.6), 2.5, 2.0  # and 1σ
+THIN_HZ = 200.0
 REMAINS = 0.03  # of a neighbour that is taken away, since it glides a little too
 
 
@@ -26,7 +29,18 @@ def unbent(heard: Sinusoids, found: Settled) -> Settled:
     """The reading without the attack glide; less sure where the partials have no one frequency, as a real guitar's."""
     straight = _straightened(heard, found)
     wide = max(0.0, _spread(heard, found.used) - USUAL_SPREAD)
-    return replace(straight, sigma=float(np.hypot(straight.sigma, wide)))
+    quick = _quick(heard, found)
+    sigma = float(np.sqrt(straight.sigma**2 + wide**2 + (QUICK_CENTS * quick) ** 2))
+    return replace(straight, sigma=sigma, doubt=straight.doubt + DOUBTED * quick)
+
+
+def _quick(heard: Sinusoids, found: Settled) -> float:
+    """How far a string is made of what dies at once, 0 to 1: so do other sounds, and what is left of other strings; thin
+    strings of nylon do too."""
+    decay = np.array([heard.parts[row].decay for row in found.used])
+    at_once = decay >= LASTS * max(1.0, (found.f1 / THIN_HZ) ** 2)
+    share = np.average(at_once, weights=10 ** (heard.level[found.used] / 10))
+    return float(np.clip((share - QUICK[0]) / (QUICK[1] - QUICK[0]), 0, 1))
 
 
 def _spread(heard: Sinusoids, rows: NDArray[np.int64]) -> float:
@@ -34,7 +48,9 @@ def _spread(heard: Sinusoids, rows: NDArray[np.int64]) -> float:
     decay = np.array([c.decay for c in heard.parts])
     energy = np.array([c.amplitude**2 for c in heard.parts]) / np.maximum(2 * decay, LEAST_DECAY)
     off = CENTS * np.log(heard.hz[None, :] / heard.hz[rows][:, None])
-    share = np.where((np.abs(off) < AROUND) & (decay < LASTS)[None, :], energy[None, :], 1e-300)
+    near = (np.abs(off) < AROUND) & (decay < LASTS)[None, :]
+    near[np.arange(len(rows)), rows] = True
+    share = np.where(near, energy[None, :], 0.0)
     share = share / share.sum(axis=1, keepdims=True)
     mean = (share * off).sum(axis=1, keepdims=True)
     spread = np.sqrt((share * (off - mean) ** 2).sum(axis=1))

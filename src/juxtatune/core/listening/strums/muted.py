@@ -1,0 +1,35 @@
+"""When a strum is muted: hum or a room may go on, and what is heard of that is no string."""
+
+from __future__ import annotations
+
+import numpy as np
+from scipy.fft import rfft, rfftfreq
+
+from juxtatune.core.listening.moving import frames
+from juxtatune.core.listening.project import hann
+from juxtatune.core.listening.source import Samples
+
+FRAME_S, HOP_S = 0.1, 0.05
+LATER, EDGE_S = 3, 0.025  # frames, so that none is of both; of a frame, that counts for little
+LOW_HZ, HIGH_HZ = 60.0, 1500.0  # partials that ring for long
+CLEAR = 30.0  # in power, over what lies between partials
+STAYS = 0.3  # in power, to the end: hum or a room
+GONE, MOST, FEWEST = 0.05, 0.6, 5  # in power; of the rest; places in the spectrum
+
+
+def muted_at(x: Samples, rate: float, start: float) -> float | None:
+    """When most partials that sound after `start` (s) are gone from one moment to the next; None while they ring on."""
+    size, hop = int(FRAME_S * rate), int(HOP_S * rate)
+    part = x[int(start * rate) :]
+    if len(part) < size + LATER * hop:
+        return None
+    hz = rfftfreq(size, 1 / rate)
+    power = np.abs(rfft(frames(np.ascontiguousarray(part), size, hop) * hann(size), axis=1)) ** 2
+    power = power[:, (hz > LOW_HZ) & (hz < HIGH_HZ)]
+    now, then = power[:-LATER], power[LATER:]
+    heard = now > CLEAR * np.quantile(now, 0.3, axis=1, keepdims=True)
+    own = heard & (power[-1] < STAYS * now)
+    gone = np.sum(own & (then < GONE * now), axis=1)
+    muted = np.flatnonzero(gone > np.maximum(MOST * own.sum(axis=1), FEWEST))
+    # a frame may begin a little before they end, and lack them all the same
+    return start + float((muted[0] + LATER) * HOP_S) - EDGE_S if len(muted) else None
