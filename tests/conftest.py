@@ -44,3 +44,9 @@ def window(qtbot, demo_book: Path):
     window.close()
     left = [t for t in threading.enumerate() if t not in before and not isinstance(t, threading._DummyThread)]
     assert left == []
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """What waits for a sound card or a clock goes first, beside what computes, and not by itself at the end."""
+    waits = ("devices", "closed_loop", "cli")
+    items.sort(key=lambda item: item.path.parent.name not in waits)

@@ -13,14 +13,13 @@ from itertools import permutations
 import numpy as np
 from scipy.fft import irfft, rfft, rfftfreq
 
-from juxtatune.core.listening.detect import onsets
 from juxtatune.core.listening.frames import to_working_rate
 from juxtatune.core.listening.glides import CENTS
 from juxtatune.core.listening.period import midway
 from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.source import Samples
 from juxtatune.core.listening.strums.before import beforehand, went_on
-from juxtatune.core.listening.strums.muted import muted_at
+from juxtatune.core.listening.strums.rings import SILENT, after_strum
 from juxtatune.core.listening.strums.settling import settle_all
 from juxtatune.core.listening.strums.sinusoids import Sinusoids, sinusoids
 from juxtatune.core.listening.strums.unbent import BENT, MOST_SIGMA, unbent
@@ -28,15 +27,11 @@ from juxtatune.core.listening.strums.voting import Settled
 from juxtatune.core.music.tuning import SAME
 
 SETTLE_S, EARLIER_S = 0.6, 0.3  # the glide of the attack is left out
-MUTED_FROM_S = 0.1  # after the strum: before that its attack dies away
 SURE = 1.5  # cents: what is less sure and found early alone must be doubted far less
 SURER, SURER_STILL = 0.5, -0.4  # log odds: what is found once must be doubted less
 SAME_CENTS = 9.0  # two looks at one string differ by no more
 CLEARER = 2.0  # log odds: where two looks differ by more than that, one must be doubted so much less
 WANDERS = 4.0  # cents: where they differ by more, neither is better
-LONGEST_S, USUAL_S, LEAST_S = 2.4, 0.9, 0.66  # of sound: in less the pencil finds nothing
-AFTER_S = 0.2  # when it is muted: a little of that does less harm than too short a sound
-SILENT = 1e-6
 RUMBLE_HZ = 24.0  # what lies below no string makes: an offset, wind, a stage
 REAL, ALL_REAL = 0.1, 0.16  # cents of scatter, of two thirds of a real guitar's strings
 FEWEST = 3  # strings that say so
@@ -70,7 +65,7 @@ def read_strum(samples: Samples, rate: float, targets: Targets) -> list[StrumRea
         earlier = _as_named(settled, _settled_after(x, working, EARLIER_S, goals, before), goals)
         both = ((s, _of_both(earlier.get(s), settled.get(s))) for s in goals)
         settled = {s: found for s, found in both if found is not None}
-    if not settled and _after_strum(x, working, EARLIER_S) is None:
+    if not settled and after_strum(x, working, EARLIER_S) is None:
         heard = len(x) > 0 and float(np.max(np.abs(x))) > SILENT
         problem = "damped too soon: let the strum ring for a second" if heard else "no strings are heard"
         return [StrumReading(s, None, None, 0.0, problem=problem) for s in strings]
@@ -132,7 +127,7 @@ def _settled_after(
     x: Samples, rate: float, settle: float, goals: dict[int, float], before: Samples | None
 ) -> dict[int, Settled]:
     """The strings that can be told apart in what sounds from `settle` s after the strum on, and not `before` it."""
-    segment = _after_strum(x, rate, settle)
+    segment = after_strum(x, rate, settle)
     heard = sinusoids(segment, rate) if segment is not None else None
     if heard is None:
         return {}
@@ -156,25 +151,6 @@ def _own_pitch(heard: Sinusoids, found: Settled, share: float) -> Settled:
     amplitude, decay = np.array([(c.amplitude, c.decay) for c in parts]).T
     above = share * midway(found.f1, found.numbers, heard.hz[found.used], amplitude, decay)
     return replace(found, f1=found.f1 * float(np.exp(above / CENTS)), own=share)
-
-
-def _after_strum(x: Samples, rate: float, settle: float) -> Samples | None:
-    if len(x) < 0.2 * rate or not np.max(np.abs(x)) > SILENT:
-        return None
-    size = int(0.05 * rate)
-    power = np.square(x[: len(x) // size * size]).reshape(-1, size).mean(axis=1)
-    loudest = int(np.argmax(power)) * 0.05
-    near = [t for t in onsets(x, rate) if abs(t - loudest) < 0.4]
-    begin = max([loudest, *near]) + settle
-    alive = np.flatnonzero(power > power.max() * 1e-4)
-    muted = muted_at(x, rate, begin - settle + MUTED_FROM_S)
-    end = min(begin + LONGEST_S, (alive[-1] + 1) * 0.05, len(x) / rate)
-    if muted is not None:
-        end = min(end, max(muted, min(begin + USUAL_S, muted + AFTER_S)))
-    if end - begin < USUAL_S:
-        begin = max(begin - settle + MUTED_FROM_S, end - USUAL_S)
-    segment = x[int(begin * rate) : int(end * rate)]
-    return segment if len(segment) >= LEAST_S * rate else None
 
 
 def _report(
