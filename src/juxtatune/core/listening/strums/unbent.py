@@ -50,7 +50,7 @@ def _spread(heard: Sinusoids, rows: NDArray[np.int64]) -> float:
     off = CENTS * np.log(heard.hz[None, :] / heard.hz[rows][:, None])
     near = (np.abs(off) < AROUND) & (decay < LASTS)[None, :]
     near[np.arange(len(rows)), rows] = True
-    share = np.where(near, energy[None, :], 0.0)
+    share = np.where(near, energy[None, :] + 1e-300, 0.0)
     share = share / share.sum(axis=1, keepdims=True)
     mean = (share * off).sum(axis=1, keepdims=True)
     spread = np.sqrt((share * (off - mean) ** 2).sum(axis=1))
