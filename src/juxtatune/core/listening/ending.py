@@ -20,18 +20,19 @@ BACK_S, BACK_DB = 0.25, 6.0
 
 
 def envelope(
-    x: Samples, rate: float, start: float, end: float, hz: NDArray[np.floating], spacing: float
+    x: Samples, rate: float, start: float, end: float, hz: NDArray[np.floating], spacing: float, known: int = 0
 ) -> tuple[NDArray[np.floating], NDArray[np.floating]]:
     """Power of the given partials over time (centre times in s), from Hann frames of 60 ms every 15 ms.
 
-    `spacing` is the distance of the partials in Hz: longer frames keep low strings' partials apart.
+    `spacing` is the distance of the partials in Hz: longer frames keep low strings' partials apart. The first frames,
+    so many as are `known`, are left out.
     """
     size = int(max(0.06, 4.0 / spacing) * rate)
     first, last = int(start * rate), min(int(end * rate), len(x))
     if last - first < size:
         size = max(8, last - first)
     hop = max(1, int(EVERY_S * rate))
-    starts = np.arange(first, max(first + 1, last - size + 1), hop)
+    starts = np.arange(first, max(first + 1, last - size + 1), hop)[known:]
     return (starts + size / 2) / rate, np.abs(project(x, starts, hann(size), hz, rate)) ** 2
 
 
@@ -54,9 +55,11 @@ def find_end(
     count = len(tone_hz)
     sides = [tone_hz + 0.5 * f1, tone_hz - 0.5 * f1] if among else [tone_hz + 0.5 * f1]
     every = np.concatenate([tone_hz, *sides])
+    t, power = np.zeros(0), np.zeros((0, len(every)))
     for look in (2.5, LONGEST_LOOK):
         # most notes end soon: the long look is paid for only where it is needed
-        t, power = envelope(x, rate, onset, min(last, onset + look), every, f1)
+        later, more = envelope(x, rate, onset, min(last, onset + look), every, f1, len(t))
+        t, power = np.concatenate([t, later]), np.concatenate([power, more])
         alone = max(10, int(np.searchsorted(t, crowd)))
         beside = power[:alone, count:].reshape(-1, len(sides), count).min(axis=1).sum(axis=1)
         end = _drop(t, power[:, :count], float(np.median(beside)), crowd)

@@ -38,9 +38,9 @@ class Component:
     size: complex  # at the band's first value
 
 
-def bands(x: Samples, rate: float, centres: F) -> Z:
-    """Each band turned down to zero (M, bands), one value every STEP_S; needs WINDOW_S of sound."""
-    size, hop = int(WINDOW_S * rate), int(STEP_S * rate)
+def bands(x: Samples, rate: float, centres: F, step: float = STEP_S) -> Z:
+    """Each band turned down to zero (M, bands), one value every `step` (s); needs WINDOW_S of sound."""
+    size, hop = int(WINDOW_S * rate), int(step * rate)
     starts = np.arange(0, len(x) - size + 1, hop)
     window = _window(size)
     t = starts / rate

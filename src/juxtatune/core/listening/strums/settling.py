@@ -25,7 +25,7 @@ def settle_all(heard: Sinusoids, goals: dict[int, float], strange: Rows | None =
     settled: dict[int, Settled] = {}
     taken: dict[int, Rows] = {}
     nobodys = np.zeros(len(heard.hz), bool) if strange is None else strange
-    for _ in range(PASSES):
+    for _ in range(PASSES if len(goals) > 1 else 1):
         for string in sorted(goals, key=lambda s: goals[s]):
             others = {s: rows for s, rows in taken.items() if s != string}
             free = ~np.any([nobodys, *others.values()], axis=0)

@@ -50,7 +50,8 @@ def sinusoids(x: Samples, rate: float, within: list[tuple[float, float]] | None 
     if len(centres) == 0:
         return None
     z = pencil.bands(x, rate, centres)
-    quiet = pencil.bands(x, rate, np.arange(30.0, TOP_HZ, 23.0))
+    # values half a window apart say nearly all there is of noise
+    quiet = pencil.bands(x, rate, np.arange(30.0, TOP_HZ, 23.0), pencil.WINDOW_S / 2)
     noise = float(np.quantile(np.median(np.abs(quiet) ** 2, axis=0), 0.1)) / np.log(2)
     least = 3e-4 * float(np.max(np.abs(z)))
     edges = np.concatenate([[0.0], (centres[1:] + centres[:-1]) / 2, [np.inf]])
