@@ -10,16 +10,29 @@ while read -r package; do
 done < scripts/system-packages.txt
 python3 -c 'import ensurepip, venv' 2>/dev/null || missing+=(python3-venv)
 
-if [ ${#missing[@]} -gt 0 ]; then
-  sudo=""
+install_missing() {
+  [ ${#missing[@]} -gt 0 ] || return 0
+  local sudo=""
   [ "$(id -u)" -eq 0 ] || sudo="sudo"
   echo "Installing system packages: ${missing[*]}"
   $sudo apt-get update -qq
   $sudo env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "${missing[@]}"
-fi
+}
 
-[ -x .venv/bin/python ] || python3 -m venv .venv
-# packages are compiled as they are imported: most of their modules never are
-.venv/bin/python -m pip install -q --disable-pip-version-check --no-compile -r requirements.lock
-.venv/bin/python -m pip install -q --disable-pip-version-check --no-deps -e .
+install_python() {
+  [ -x .venv/bin/python ] || python3 -m venv .venv
+  # packages are compiled as they are imported: most of their modules never are
+  .venv/bin/python -m pip install -q --disable-pip-version-check --no-compile -r requirements.lock
+  .venv/bin/python -m pip install -q --disable-pip-version-check --no-deps -e .
+}
+
+# both at once, unless one needs the other
+if [[ " ${missing[*]-} " == *" python3-venv "* ]]; then
+  install_missing
+  missing=()
+fi
+install_missing &
+system=$!
+install_python
+wait "$system"
 touch .venv/installed

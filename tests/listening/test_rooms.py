@@ -21,7 +21,7 @@ from juxtatune.core.listening.source import Block
 from juxtatune.core.listening.strum import read_strum
 from juxtatune.core.listening.strums.density import density
 from juxtatune.core.music.catalogue import parse_tuning
-from tests.listening.sounds import one_string, sampled_guitar
+from tests.listening.sounds import one_string
 
 STANDARD = Targets(parse_tuning("standard"))
 RATE = 12000.0
@@ -142,16 +142,6 @@ def test_neither_an_offset_nor_a_stages_rumble_moves_a_strum() -> None:
     plain, over = (read_strum(x, 48000, STANDARD) for x in (samples, samples + under))
     assert all(r.cents is not None for r in plain)
     assert [r.cents for r in over] == pytest.approx([r.cents for r in plain], abs=0.01)
-
-
-@pytest.mark.parametrize("note", [42, 55])
-def test_sampled_guitars_are_read_where_long_windows_meet(tmp_path, note) -> None:
-    # consensus of librosa's YIN, Praat, FFT peak and a partial fit over 1.5 s
-    from benchmarks.sampled import consensus
-
-    plain, rate = sampled_guitar(tmp_path, note)
-    reading = analyse(np.concatenate([np.zeros(rate // 2), plain]), rate, STANDARD)[0]
-    assert abs(1200 * np.log2(reading.f1 / consensus(plain, rate, room.hz(note)))) < 1.0
 
 
 @given(st.lists(st.floats(-100, 100), min_size=1, max_size=40), st.sampled_from([1, 3, 5, 9]))
