@@ -94,6 +94,6 @@ def test_what_each_partial_bends_itself_by_is_found_as_by_scipy() -> None:
     assert found[:5, 0] == pytest.approx(sizes[:5], abs=2e-4) and best[:5] == pytest.approx(
         found[:5, 0], abs=2e-4
     )
-    rest = phase - tension.bent_by_itself(t, found, freqs, 0.5)
+    rest = tension.unbent(t, phase, found, freqs, 0.5)
     common = 2 * np.pi * np.outer(freqs, found[:, 0] @ courses)
     assert np.abs(straight(rest - common)).max() < 1e-3

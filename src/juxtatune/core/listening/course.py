@@ -28,7 +28,7 @@ from juxtatune.core.listening.glides import (
     slopes,
     unwrapped,
 )
-from juxtatune.core.listening.tension import bent_by_itself, led
+from juxtatune.core.listening.tension import led, unbent
 from juxtatune.core.listening.twofold import bend, levelled, nearer, pair, shape, shared
 
 _jit = nb.njit(cache=True, nogil=True, error_model="numpy")
@@ -104,7 +104,7 @@ def fitted(heard: Heard, with_glide: bool) -> Course:
 def _once(angle, t, weight, hz, alive, overlap, with_glide):
     """The lines through all phases, with a glide of one time where that earns its place; its parts, the phases joined
     up, the weights that what is left asks for, and how many frames are independent."""
-    phase, frames = unwrapped(angle, t, weight, hz, with_glide), max(alive.sum(), 1) / overlap
+    phase, frames = unwrapped(angle, t, weight, hz, with_glide), max(_count(alive), 1) / overlap
     parts = np.zeros((2, 2))
     best = slopes(t, phase, weight, hz, bend(t, 0.0))
     if not with_glide:
@@ -150,8 +150,7 @@ def _otherwise(t, phase, power, plain, weight, hz, alive, once, parts, frames, l
         last, fit = fit, _fit(t, phase, weight, hz, found, own)
         if moved_cents(fit, last, hz, weight) < STILL:
             break
-    found = found[found[:, 0] > 0]
-    found[:, 0] *= fit.glide / found[:, 0].sum()
+    found = _of_size(found, fit.glide)
     moved = moved_cents(fit, once, hz, weight) / CENTS
     another = _common(fit.residual, weight, hz) > ANOTHER
     unheard, doubt = UNHEARD * _left(t, found, energy), 0.0
@@ -173,22 +172,81 @@ def _of_both(once, other, likely, moved, unsure, doubt, energy):
     b, b_parts, b_weight, b_unheard = other
     rest = 1 - likely
     mixed = Lines(
-        rest * a.cost + likely * b.cost, rest * a.slope + likely * b.slope,
-        rest * a.variance + likely * b.variance, rest * a.glide + likely * b.glide,
-        rest * a.offset + likely * b.offset, rest * a.residual + likely * b.residual,
+        rest * a.cost + likely * b.cost, _mixed(a.slope, b.slope, likely), _mixed(a.variance, b.variance, likely),
+        rest * a.glide + likely * b.glide, _mixed(a.offset, b.offset, likely),
+        _mixed_rows(a.residual, b.residual, likely),
     )  # fmt: skip
-    parts = np.concatenate((_smaller(a_parts[:1], rest), _smaller(b_parts, likely)))
-    weight = rest * a_weight + likely * b_weight
     doubt = np.sqrt((likely * doubt) ** 2 + (rest * unsure) ** 2 + likely * rest * moved**2)
-    return mixed, parts, weight, doubt, rest * a_unheard + likely * b_unheard, energy and likely > 0.5
+    return (
+        mixed, _side_by_side(a_parts, b_parts, likely), _mixed_rows(a_weight, b_weight, likely), doubt,
+        rest * a_unheard + likely * b_unheard, energy and likely > 0.5,
+    )  # fmt: skip
 
 
-@_within
-def _smaller(parts, share):
-    """A glide's parts, so much smaller."""
-    out = parts.copy()
-    out[:, 0] *= share
+# loops, not expressions of arrays nor assignments to slices: those take far longer to compile
+
+
+@_jit
+def _mixed(a, b, share):
+    """Between two rows (P,), by the share of the second."""
+    out = np.empty(len(a))
+    for j in range(len(a)):
+        out[j] = (1 - share) * a[j] + share * b[j]
     return out
+
+
+@_jit
+def _mixed_rows(a, b, share):
+    """The same of many (P, M)."""
+    out = np.empty(a.shape)
+    for j in range(len(a)):
+        for i in range(a.shape[1]):
+            out[j, i] = (1 - share) * a[j, i] + share * b[j, i]
+    return out
+
+
+@_jit
+def _side_by_side(one, other, share):
+    """The part of a glide of one time and all of another, each by its share."""
+    out = np.empty((1 + len(other), 2))
+    out[0, 0], out[0, 1] = (1 - share) * one[0, 0], one[0, 1]
+    for k in range(len(other)):
+        out[k + 1, 0], out[k + 1, 1] = share * other[k, 0], other[k, 1]
+    return out
+
+
+@_jit
+def _of_size(parts, glide):
+    """A glide's parts that are more than nothing, of so much together."""
+    count, size, out = 0, 0.0, np.empty(parts.shape)
+    for k in range(len(parts)):
+        if parts[k, 0] > 0:
+            out[count, 0], out[count, 1] = parts[k, 0], parts[k, 1]
+            size += parts[k, 0]
+            count += 1
+    for k in range(count):
+        out[k, 0] *= glide / size
+    return out[:count]
+
+
+@_jit
+def _count(alive):
+    """How many frames of all partials are heard."""
+    total = 0
+    for j in range(len(alive)):
+        for i in range(alive.shape[1]):
+            total += alive[j, i]
+    return total
+
+
+@_jit
+def _squares(weight, residual):
+    """The weighted squares of what is left (P, M)."""
+    total = 0.0
+    for j in range(len(weight)):
+        for i in range(weight.shape[1]):
+            total += weight[j, i] * residual[j, i] ** 2
+    return total
 
 
 @_within
@@ -209,7 +267,8 @@ def _likeliest(t, phase, power, plain, weight, hz, alive, once, parts, frames):
     parts, whether energy leads it, and by how much more a partial is bent by its own."""
     level, noise = levelled(t, phase, weight), max(once.cost / frames, QUIETEST)
     fit, found, energy, itself = once, parts, False, 0.0
-    left = (plain * once.residual**2).sum() / alive.sum()
+    count = _count(alive)
+    left = _squares(plain, once.residual) / count
     # what noise leaves hides such a course, and what partials do each by itself is none
     if _common(once.residual, weight, hz) > max(TOGETHER * left / (left + USUALLY), LEAST):
         two = pair(t, level, hz)
@@ -219,19 +278,19 @@ def _likeliest(t, phase, power, plain, weight, hz, alive, once, parts, frames):
         led_so = led(t, power, alive, level, hz, noise, own) if parts[0, 1] > FASTEST else parts[:0]
         if len(led_so) > 0:
             by_own = _fit(t, phase, weight, hz, led_so, own)
-            explained = (plain * by_own.residual**2).sum() < max(EXPLAINED, MOSTLY * left) * alive.sum()
+            explained = _squares(plain, by_own.residual) < max(EXPLAINED, MOSTLY * left) * count
             if by_own.cost < fit.cost and explained:
                 fit, found, energy, itself = by_own, led_so, True, own
     return fit, found, energy, itself
 
 
-@_within
+@_jit
 def _fit(t, phase, weight, hz, parts, own):
     """The lines through all phases with a glide of these parts, each partial bent by itself too."""
-    return slopes(t, phase - bent_by_itself(t, parts, hz, own), weight, hz, shape(t, parts))
+    return slopes(t, unbent(t, phase, parts, hz, own), weight, hz, shape(t, parts))
 
 
-@_within
+@_jit
 def _common(residual, weight, hz):
     """How far what is left (P, M) is a course that all partials share, beyond chance, 0 to 1."""
     count = len(hz)

@@ -20,7 +20,13 @@ BACK_S, BACK_DB = 0.25, 6.0
 
 
 def envelope(
-    x: Samples, rate: float, start: float, end: float, hz: NDArray[np.floating], spacing: float, known: int = 0
+    x: Samples,
+    rate: float,
+    start: float,
+    end: float,
+    hz: NDArray[np.floating],
+    spacing: float,
+    known: int = 0,
 ) -> tuple[NDArray[np.floating], NDArray[np.floating]]:
     """Power of the given partials over time (centre times in s), from Hann frames of 60 ms every 15 ms.
 

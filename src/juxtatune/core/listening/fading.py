@@ -22,9 +22,15 @@ def standing_out(power, noise):
     count, frames = power.shape
     alive = np.zeros((count, frames), np.bool_)
     good = np.zeros(count, np.bool_)
-    strongest = power.max()
+    strongest = 0.0
     for j in range(count):
-        loudest = np.argmax(power[j])
+        for i in range(frames):
+            strongest = max(strongest, power[j, i])
+    for j in range(count):
+        loudest = 0
+        for i in range(frames):
+            if power[j, i] > power[j, loudest]:
+                loudest = i
         some = 0
         for i in range(frames):
             usable = power[j, i] > USABLE * noise[j]
@@ -42,16 +48,24 @@ def faint_and_fading(power, alive, noise):
     """How many times a partial (P,) is fainter than the loudest, in power: what disturbs it moves it as much more. And
     how many times less it counts as it nears what is left out, so that it does so at no one moment."""
     count = len(power)
-    mean, most, fading = np.empty(count), np.empty(count), np.empty(count)
+    mean, most, frames, fading = np.empty(count), np.empty(count), np.empty(count), np.empty(count)
+    loudest = loudest_mean = 0.0
     for j in range(count):
-        mean[j], most[j] = (power[j] * alive[j]).sum(), power[j].max()
-    loudest = most.max()
+        mean[j] = most[j] = 0.0
+        frames[j] = 0
+        for i in range(power.shape[1]):
+            mean[j] += power[j, i] * alive[j, i]
+            most[j] = max(most[j], power[j, i])
+            frames[j] += alive[j, i]
+    for j in range(count):
+        loudest, loudest_mean = max(loudest, most[j]), max(loudest_mean, mean[j])
     for j in range(count):
         over_noise = np.log(most[j] / (LEAST_SNR * noise[j])) / FADES_OVER
         over_least = np.log(most[j] / (LEAST_POWER * loudest)) / FADES_OVER
-        least = min(over_noise, over_least, (alive[j].sum() - LEAST_HEARD + 1) / FADES_FRAMES)
+        least = min(over_noise, over_least, (frames[j] - LEAST_HEARD + 1) / FADES_FRAMES)
         fading[j] = 1 / min(max(least, 1e-3), 1.0)
-    return mean.max() / mean, fading
+        mean[j] = loudest_mean / mean[j]
+    return mean, fading
 
 
 @_jit
@@ -59,7 +73,9 @@ def decays(t, power, alive):
     """Decay rate (1/s) and amplitude at the origin of each partial, by a line through the log power."""
     count = len(power)
     rate, amplitude = np.empty(count), np.empty(count)
-    early, level = np.exp(-t / ONSET_S), np.empty(len(t))
+    early, level = np.empty(len(t)), np.empty(len(t))
+    for i in range(len(t)):
+        early[i] = np.exp(-t[i] / ONSET_S)
     for j in range(count):
         total = mean_t = mean_level = 0.0
         for i in range(len(t)):

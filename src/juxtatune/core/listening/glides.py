@@ -44,7 +44,9 @@ class Lines(NamedTuple):
 def unwrapped(angle, t, weight, hz, with_glide):
     """Phases (P, M) without their jumps by a turn. While the glide falls, high partials may turn more than half a
     turn from frame to frame: they are unwrapped about the course that the low ones foretell."""
-    phase = _joined_up(angle)
+    phase, straight = np.empty(angle.shape), np.zeros(len(t))
+    for j in range(len(hz)):
+        _join_up(angle[j], hz[j], straight, phase[j])
     step = STEEPEST * (t[-1] - t[0]) / (len(t) - 1)
     low = 0
     while low < len(hz) and hz[low] * step < TURN:
@@ -55,24 +57,26 @@ def unwrapped(angle, t, weight, hz, with_glide):
     clear, counts = phase[:low], weight[:low]
     tau = best_time(TAUS.copy(), t, clear, counts, some)
     fit = slopes(t, clear, counts, some, bend(t, tau))
-    relative = (fit.slope * some / fit.variance).sum() / (some**2 / fit.variance).sum()
-    course = relative * t + 2 * np.pi * fit.glide * bend(t, tau)
+    along = certain = 0.0
+    for j in range(low):
+        along += fit.slope[j] * hz[j] / fit.variance[j]
+        certain += hz[j] ** 2 / fit.variance[j]
+    course = bend(t, tau)
+    for i in range(len(t)):
+        course[i] = along / certain * t[i] + 2 * np.pi * fit.glide * course[i]
     for j in range(low, len(hz)):
-        expected = hz[j] * course
-        phase[j] = _joined_up((angle[j] - expected).reshape(1, len(t)))[0] + expected
+        _join_up(angle[j], hz[j], course, phase[j])
     return phase
 
 
 @_jit
-def _joined_up(angle):
-    """Each row without its jumps by a turn."""
-    out = angle.copy()
-    for j in range(len(angle)):
-        turns = 0.0
-        for i in range(1, angle.shape[1]):
-            turns -= np.rint((angle[j, i] - angle[j, i - 1]) / (2 * np.pi))
-            out[j, i] += 2 * np.pi * turns
-    return out
+def _join_up(angle, hz, course, out):
+    """A row without its jumps by a turn about `hz` times a course (M,), into `out`."""
+    turns, out[0] = 0.0, angle[0]
+    for i in range(1, len(angle)):
+        step = angle[i] - angle[i - 1] - hz * (course[i] - course[i - 1])
+        turns -= np.rint(step / (2 * np.pi))
+        out[i] = angle[i] + 2 * np.pi * turns
 
 
 @_jit
@@ -96,8 +100,27 @@ def settled(t, phase, weight, hz, alive, tau):
 @_jit
 def moved_cents(new, old, hz, weight):
     """By how many cents the slopes of one fit lie off another's."""
-    counts = weight.sum(axis=1)
-    return (np.abs(new.slope - old.slope) / hz * counts).sum() / counts.sum() / (2 * np.pi) * CENTS
+    moved = total = 0.0
+    for j in range(len(hz)):
+        counts = 0.0
+        for i in range(weight.shape[1]):
+            counts += weight[j, i]
+        moved += abs(new.slope[j] - old.slope[j]) / hz[j] * counts
+        total += counts
+    return moved / total / (2 * np.pi) * CENTS
+
+
+@_jit
+def left_over(weight, residual, alive):
+    """The weighted mean square (P,) of what is left of each partial (P, M), a line taken off."""
+    out = np.empty(len(weight))
+    for j in range(len(weight)):
+        some, square = 0, 0.0
+        for i in range(weight.shape[1]):
+            some += alive[j, i]
+            square += weight[j, i] * residual[j, i] ** 2
+        out[j] = square / max(some - 2, 1)
+    return out
 
 
 @_jit
@@ -105,9 +128,13 @@ def best_time(times, t, phase, weight, hz):
     """The glide time (s) that leaves least: of a grid of times, evenly spaced by ratio, then of a finer one about its
     best. What lies between two of them counts: a hundredth of a slow one moves where it ends."""
     level = levelled(t, phase, weight)
+    best = peak(times, _gains(times, t, level, hz))
     for finer in (FINER, FINEST):
-        times = peak(times, _gains(times, t, level, hz)) * finer
-    return peak(times, _gains(times, t, level, hz))
+        near = np.empty(len(finer))
+        for k in range(len(finer)):
+            near[k] = best * finer[k]
+        best = peak(near, _gains(near, t, level, hz))
+    return best
 
 
 @_jit
@@ -141,7 +168,8 @@ def reweighed(residual, weight, alive, stray):
             out[j, i] = weight[j, i] * min(1.0, stray * usual / max(size[i], 1e-12))
             square += out[j, i] * residual[j, i] ** 2
         scatter = max(square / max(some - 2, 1), 1.0)
-        out[j] /= scatter
+        for i in range(frames):
+            out[j, i] /= scatter
     return out
 
 
@@ -202,10 +230,14 @@ def slopes(t, phase, weight, hz, shape):
         reach += full * across
         level[j], high[j], slope[j], along[j] = mid, top, tilt, full * turn
     glide = reach / strength if bent and strength > 0 else 0.0
-    slope -= glide * along
-    offset = level - slope * mean - glide * 2 * np.pi * hz * high
-    cost, rest = _rest(t, phase, weight, offset, slope, glide * 2 * np.pi * hz, shape)
-    return Lines(cost, slope, 1 / spread, glide, offset, rest)
+    for j in range(count):
+        slope[j] -= glide * along[j]
+        # the glide as this partial has it, and its offset, in place of what they are made of
+        along[j] = glide * 2 * np.pi * hz[j]
+        level[j] -= slope[j] * mean[j] + along[j] * high[j]
+        spread[j] = 1 / spread[j]
+    cost, rest = _rest(t, phase, weight, level, slope, along, shape)
+    return Lines(cost, slope, spread, glide, level, rest)
 
 
 @_jit

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from juxtatune.core.listening.course import SLOW_S, SLOWER_S, Course, Heard, fitted
 from juxtatune.core.listening.fading import decays, faint_and_fading, standing_out
-from juxtatune.core.listening.glides import CENTS, gains, peak, slopes
+from juxtatune.core.listening.glides import CENTS, gains, left_over, peak, slopes
 from juxtatune.core.listening.kernels import join
 from juxtatune.core.listening.strangers import belonging
 from juxtatune.core.listening.twofold import bend
@@ -50,8 +50,12 @@ def turned_down(z, t, hz):
 
 @_jit
 def powers(z):
-    """|z|², by parts."""
-    return z.real**2 + z.imag**2
+    """|z|² (P, M), by parts."""
+    out = np.empty(z.shape)
+    for j in range(len(z)):
+        for i in range(z.shape[1]):
+            out[j, i] = z[j, i].real ** 2 + z[j, i].imag ** 2
+    return out
 
 
 class Pitch(NamedTuple):
@@ -148,10 +152,19 @@ def _begun(z, noise, n, hz, t, overlap):
     """The partials that are heard."""
     power = powers(z)
     good, alive = standing_out(power, noise)
-    where = np.flatnonzero(good)
-    power, alive, noise = power[where], alive[where], noise[where]
-    weight = np.where(alive, 1 / (noise.reshape(-1, 1) / (2 * power + 1e-30) + 1e-7), 0.0)
-    return Heard(where, n[where], hz[where], noise, power, alive, weight, np.angle(z[where]), t, overlap)
+    where, frames = np.flatnonzero(good), z.shape[1]
+    count = len(where)
+    numbers, some_hz, quiet = np.empty(count, np.int64), np.empty(count), np.empty(count)
+    loud, heard = np.empty((count, frames)), np.empty((count, frames), np.bool_)
+    weight, angle = np.empty((count, frames)), np.empty((count, frames))
+    for j in range(count):
+        k = where[j]
+        numbers[j], some_hz[j], quiet[j] = n[k], hz[k], noise[k]
+        for i in range(frames):
+            loud[j, i], heard[j, i] = power[k, i], alive[k, i]
+            angle[j, i] = np.arctan2(z[k, i].imag, z[k, i].real)
+            weight[j, i] = 1 / (noise[k] / (2 * power[k, i] + 1e-30) + 1e-7) if alive[k, i] else 0.0
+    return Heard(where, numbers, some_hz, quiet, loud, heard, weight, angle, t, overlap)
 
 
 @_jit
@@ -159,17 +172,13 @@ def _concluded(course, heard, stretch, with_glide):
     """Whether any partial is usable, the pitch, the loudest one over its noise in dB, and each one's deviation, amplitude
     and decay."""
     hz, alive, power, overlap = heard.hz, heard.alive, heard.power, heard.overlap
-    lines, weight, persistence = course.lines, course.weight, course.persistence
-    variance = lines.variance
-    left = (weight * lines.residual**2).sum(axis=1) / np.maximum(alive.sum(axis=1) - 2, 1)
-    full, none = 2 * np.pi * hz, np.zeros(len(hz))
-    relative = lines.slope / full
-    still = _stiller(left, full**2 / variance, alive)
-    variance = variance * np.maximum(left, 1.0) * overlap * still / full**2
+    persistence = course.persistence
+    relative, variance, still = _off(course, heard)
     faint, fades = faint_and_fading(power, alive, heard.noise)
+    none = np.zeros(len(hz))
     decay, amplitude = decays(heard.t, power, alive) if with_glide else (none, none)
     some, shift, bend, sigma, turn, own, disagree = _joined(
-        heard.n, relative, variance, faint, fades, stretch
+        _usable(lever(heard.n, stretch), relative, variance, faint, fades)
     )
     among = sigma * persistence
     sigma = np.hypot(np.hypot(sigma, course.bent * np.sqrt(overlap * still)) * persistence, course.doubt)
@@ -177,42 +186,76 @@ def _concluded(course, heard, stretch, with_glide):
     if course.parts[0, 1] > 0:
         # partials that disagree of themselves tell of no tension
         agree = max(1 - own / OWN, 0.0) if course.energy else 0.0
-        slow = _slow(heard.t, course.phase, weight, hz, overlap * persistence**2, lines.cost, agree)
+        frames = overlap * persistence**2
+        slow = _slow(heard.t, course.phase, course.weight, hz, frames, course.lines.cost, agree)
     loudest = 0.0
     for j in range(len(hz)):
-        loudest = max(loudest, power[j].max() / heard.noise[j])
+        for i in range(power.shape[1]):
+            loudest = max(loudest, power[j, i] / heard.noise[j])
     pitch = Pitch(shift, bend, sigma, among, turn, own, disagree, slow, course.unheard)
     return some, pitch, 10 * np.log10(loudest), relative, amplitude, decay
 
 
 @_jit
+def _off(course, heard):
+    """By how much the partials (P,) are off, relative, the variance of each, and how many times less than the noise that
+    was heard between partials is left of their phases, in power: partials that fade reach there too. Each counts as it
+    is certain."""
+    lines, count = course.lines, len(heard.hz)
+    left = left_over(course.weight, lines.residual, heard.alive)
+    relative, variance = np.empty(count), np.empty(count)
+    free = usual = certain = 0.0
+    for j in range(count):
+        full = 2 * np.pi * heard.hz[j]
+        relative[j], variance[j] = lines.slope[j] / full, lines.variance[j] / full**2
+        usual += left[j] / variance[j]
+        certain += 1 / variance[j]
+        free -= 2
+        for i in range(heard.alive.shape[1]):
+            free += heard.alive[j, i]
+    still = (usual / certain / USUALLY_LEFT * free + SOME_FREE) / (free + SOME_FREE)
+    still = min(max(still, STILLEST), 1.0)
+    for j in range(count):
+        variance[j] *= max(left[j], 1.0) * heard.overlap * still
+    return relative, variance, still
+
+
+@_jit
 def lever(n, stretch):
     """What B moves partials `n` (P,) by, against the first."""
-    return (n * n / (1 + stretch * n * n) - 1 / (1 + stretch)) / 2
+    out = np.empty(len(n))
+    for j in range(len(n)):
+        out[j] = (n[j] ** 2 / (1 + stretch * n[j] ** 2) - 1 / (1 + stretch)) / 2
+    return out
+
+
+@_jit
+def _usable(q, relative, variance, faint, fades):
+    """What of these (P,) is told of the partials that are near enough: (5, Q)."""
+    good, count = np.zeros(len(q), np.bool_), 0
+    for k in range(len(q)):
+        good[k] = np.isfinite(relative[k]) and np.isfinite(variance[k]) and abs(relative[k]) < FURTHEST
+        count += good[k]
+    out, at = np.empty((5, count)), 0
+    for k in range(len(q)):
+        if good[k]:
+            out[0, at], out[1, at], out[2, at] = q[k], relative[k], variance[k]
+            out[3, at], out[4, at] = faint[k], fades[k]
+            at += 1
+    return out
 
 
 @_within
-def _stiller(left, certain, alive):
-    """How many times less than the noise that was heard between partials is left (P,) of their phases, in power: partials
-    that fade reach there too. Each counts as it is `certain` (P,)."""
-    free = (alive.sum(axis=1) - 2).sum()
-    usual = (left * certain).sum() / certain.sum() / USUALLY_LEFT
-    return min(max((usual * free + SOME_FREE) / (free + SOME_FREE), STILLEST), 1.0)
-
-
-@_within
-def _joined(n, relative, variance, faint, fades, stretch):
+def _joined(usable):
     """Robust regression of the partials' deviations on f1 and B: whether any is usable, Δf1/f1, ΔB, 1σ of both, how far
     their scatter is their own, and how far they disagree."""
-    q = lever(n, stretch)
-    ok = np.flatnonzero(np.isfinite(relative) & np.isfinite(variance) & (np.abs(relative) < FURTHEST))
-    if len(ok) == 0:
+    q, relative, variance, faint, fades = usable[0], usable[1], usable[2], usable[3], usable[4]
+    if len(q) == 0:
         return False, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
-    if len(ok) == 1:
-        k = ok[0]
-        return True, relative[k], 0.0, np.sqrt(variance[k] + ONE_PARTIAL**2), 1.0, 0.0, 0.0
-    free = len(ok) >= STRETCHABLE
-    told = join(q[ok], relative[ok], variance[ok], faint[ok], fades[ok], free, PRIOR if free else FIRM_PRIOR)
+    if len(q) == 1:
+        return True, relative[0], 0.0, np.sqrt(variance[0] + ONE_PARTIAL**2), 1.0, 0.0, 0.0
+    free = len(q) >= STRETCHABLE
+    told = join(q, relative, variance, faint, fades, free, PRIOR if free else FIRM_PRIOR)
     return True, told[0], told[1], told[2], told[3], told[4], told[5]
 
 
@@ -223,14 +266,19 @@ def _slow(t, phase, weight, hz, frames, by_energy, agree):
     times = ANY_TAU.copy()
     gained = gains(times, t, phase, weight, hz)
     # one of the times tried is the likeliest of all, which may be far likelier than its neighbours
-    times *= peak(times, gained) / times[np.argmax(gained)]
+    further = peak(times, gained) / times[np.argmax(gained)]
+    for k in range(len(times)):
+        times[k] *= further
     if times[np.argmax(gained)] > SLOW_S / 2:
         gained = gains(times, t, phase, weight, hz)
-    likely = np.exp((gained - gained.max()) / (2 * frames))
-    share = np.minimum(np.maximum((times - SLOW_S) / (SLOWER_S - SLOW_S), 0.0), 1.0)
-    slow = (likely * share).sum() / likely.sum()
+    most, slow, every = gained[np.argmax(gained)], 0.0, 0.0
+    for k in range(len(times)):
+        likely = np.exp((gained[k] - most) / (2 * frames))
+        slow += likely * min(max((times[k] - SLOW_S) / (SLOWER_S - SLOW_S), 0.0), 1.0)
+        every += likely
+    slow /= every
     if agree > 0:
-        left = slopes(t, phase, weight, hz, bend(t, 0.0)).cost - gained.max()
+        left = slopes(t, phase, weight, hz, bend(t, 0.0)).cost - most
         odds = min(max((left - by_energy) / (2 * frames) - TENSION, -50.0), 50.0)
         slow *= 1 - agree / (1 + np.exp(-odds))
     return slow

@@ -10,6 +10,8 @@ from typing import NamedTuple
 import numba as nb
 import numpy as np
 
+from juxtatune.core.listening.sorting import median
+
 _jit = nb.njit(cache=True, nogil=True, error_model="numpy")
 FAR = 3.5  # in σ: what is further off counts for nothing
 LOOSE = 5e-5  # scatter of partials, about a tenth of a cent
@@ -113,8 +115,9 @@ def _joined(q, relative, variance, faint, free, prior, far, trusted):
     """
     count = len(q)
     trust = trusted.copy()
-    left = np.zeros(count)
-    least = variance.min()
+    left, off, least = np.zeros(count), np.zeros(count), variance[0]
+    for k in range(1, count):
+        least = min(least, variance[k])
     extra = 0.0
     level = bend = spread = turn = 0.0
     for _ in range(12):
@@ -132,7 +135,8 @@ def _joined(q, relative, variance, faint, free, prior, far, trusted):
         spread, turn = np.sqrt(c / det), np.sqrt(a / det)
         for k in range(count):
             left[k] = relative[k] - level - bend * q[k]
-        scale = max(1.0, np.median(np.abs(left) / np.sqrt(variance + extra * faint)) / 0.6745)
+            off[k] = abs(left[k]) / np.sqrt(variance[k] + extra * faint[k])
+        scale = max(1.0, median(off) / 0.6745)
         chi = 0.0
         for k in range(count):
             away = abs(left[k]) / (np.sqrt(variance[k] + extra * faint[k]) * scale) / far

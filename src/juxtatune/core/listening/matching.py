@@ -8,6 +8,8 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
+from juxtatune.core.listening.sorting import copy, order, rising
+
 _jit = nb.njit(cache=True, nogil=True, error_model="numpy")
 COMMON_STRETCH, MOST_STRETCH = 3e-4, 1e-3  # largest inharmonicity coefficients B that are looked for, in turn
 # partials matched first, and then: a stiff string's 25th lies where an unstretched 27th would
@@ -133,13 +135,13 @@ def _go_on(hz, weight, power, resolution, usual, begun, number):
     most = begin(hz, weight, resolution, begun, MOST_STRETCH, other)
     stiff = _score(hz, weight, power, resolution, most, MOST_STRETCH, other)
     if stiff[0] > least:
-        number[:] = other
+        copy(other, number)
         value, refined, stretch = stiff
         least = value
     flat = begin(hz, weight, resolution, begun, 0.0, other)
     harmonic = _score(hz, weight, power, resolution, flat, 0.0, other)
     if harmonic[0] > least:
-        number[:] = other
+        copy(other, number)
         return harmonic
     return value, refined, stretch
 
@@ -154,7 +156,7 @@ def _settle(hz, weight, resolution, tone, stiffest, number):
         tone = f1, stretch
         if whole and _equal(number, before):
             return tone  # nothing would move any more
-        before[:] = number
+        copy(number, before)
     match(hz, weight, resolution, tone, stiffest, np.int64(MOST_NUMBER), number)
     return tone
 
@@ -209,14 +211,17 @@ def _in_skirt(hz, power, number, k, reach):
 @_jit
 def proposed(hz, weight, strongest, numbers, lowest, highest):
     """Fundamentals (Hz, rising) that the strongest peaks propose, the low ones rather, as the first so many partials each."""
-    peaks = np.argsort(HIGHER * np.log2(hz) - weight, kind="mergesort")[:strongest]
+    rank = np.empty(len(hz))
+    for k in range(len(hz)):
+        rank[k] = HIGHER * np.log2(hz[k]) - weight[k]
+    peaks = order(rank)[:strongest]
     out, count = np.empty(len(peaks) * numbers), 0
     for k in peaks:
         for n in range(1, numbers + 1):
             if lowest < hz[k] / n < highest:
                 out[count] = hz[k] / n
                 count += 1
-    return np.sort(out[:count])
+    return rising(out[:count])
 
 
 @_jit
@@ -231,7 +236,10 @@ def best_tones(hz, weight, power, resolution, proposals):
     found, place = np.empty(BEST), np.empty(BEST)
     f1, stretch, value, carried = np.empty(BEST), np.empty(BEST), np.empty(BEST), np.empty(BEST)
     numbers = np.zeros((BEST, len(hz)), np.int64)
-    for k in np.argsort(-scores, kind="mergesort")[:BEST]:
+    falling = np.empty(len(scores))
+    for k in range(len(scores)):
+        falling[k] = -scores[k]
+    for k in order(falling)[:BEST]:
         if _known(found, count, refined[k], 0.003 * refined[k]):
             continue
         number = matched[k]
@@ -246,8 +254,10 @@ def best_tones(hz, weight, power, resolution, proposals):
             row += 1
         if row == kept or value[row] < this:
             f1[row], stretch[row], value[row], place[row] = up, bend, this, where
-            numbers[row] = number
-            carried[row] = power[number > 0].sum()
+            copy(number, numbers[row])
+            carried[row] = 0.0
+            for j in range(len(hz)):
+                carried[row] += power[j] if number[j] > 0 else 0.0
             kept = max(kept, row + 1)
     return f1[:kept], stretch[:kept], value[:kept], carried[:kept], numbers[:kept]
 
@@ -260,7 +270,7 @@ def _scored(hz, weight, power, resolution, proposals):
     begun, first = np.empty((len(proposals), 2)), np.empty(len(proposals), np.int64)
     for k in range(len(proposals)):
         common = begin(hz, weight, resolution, proposals[k], COMMON_STRETCH, matched[k])
-        begun[k] = common
+        begun[k, 0], begun[k, 1] = common
         first[k] = _same_row(begun, k)
         if first[k] == k:
             scores[k], refined[k], bends[k] = _score(
@@ -268,7 +278,9 @@ def _scored(hz, weight, power, resolution, proposals):
             )
         else:  # what begins alike ends alike
             scores[k] = scores[first[k]]
-    best = scores.max() if len(scores) > 0 else 0.0
+    best = -np.inf
+    for k in range(len(proposals)):
+        best = max(best, scores[k])
     for k in range(len(proposals)):
         if first[k] == k and scores[k] > best - HOPELESS:
             usual = scores[k], refined[k], bends[k]
@@ -277,7 +289,7 @@ def _scored(hz, weight, power, resolution, proposals):
             )
         elif first[k] < k:
             scores[k], refined[k], bends[k] = scores[first[k]], refined[first[k]], bends[first[k]]
-            matched[k] = matched[first[k]]
+            copy(matched[first[k]], matched[k])
     return scores, refined, bends, matched
 
 
@@ -322,7 +334,7 @@ def _raised(hz, weight, power, resolution, tone, number):
             other = np.zeros(len(hz), np.int64)
             up, f1_up, stretch_up = score(hz, weight, power, resolution, m * f1, other)
             if other.any():
-                number[:] = other
+                copy(other, number)
                 return max(up, value), f1_up, stretch_up
     return value, f1, stretch
 

@@ -12,6 +12,7 @@ from scipy.fft import rfft
 
 from juxtatune.core.listening.matching import HIGHER
 from juxtatune.core.listening.project import hann
+from juxtatune.core.listening.sorting import order
 from juxtatune.core.listening.source import Samples
 
 RANGE_DB = 45.0  # peaks further below the strongest do not count
@@ -98,19 +99,23 @@ def new_peaks(after: Samples, before: Samples | None, rate: float, keep: int = 4
 @_jit
 def _weighed(power: F, old: F, at: NDArray[np.int64], floor: F, keep: int) -> tuple[F, F, F]:
     """Peaks between bins, their weights and levels (dB): the heaviest, the low ones rather, at most `keep`."""
-    level, weight = np.empty(len(at)), np.empty(len(at))
+    level, weight, rank, loudest = np.empty(len(at)), np.empty(len(at)), np.empty(len(at)), -np.inf
     for j, k in enumerate(at):
         beside = max(old[k - 1], old[k], old[k + 1]) if len(old) > 0 else 0.0
         level[j] = 10 * np.log10(power[k] + 1e-30)
         weight[j] = 10 * np.log10((power[k] + 1e-30) / (3.0 * floor[j] + 1.5 * beside + 1e-30))
-    loudest = level.max() if len(at) > 0 else 0.0
-    weight = np.minimum(np.maximum(np.minimum(weight, RANGE_DB + level - loudest), 0.0), RANGE_DB) / RANGE_DB
-    chosen = np.flatnonzero(weight > 0)
-    if len(chosen) > keep:
+        loudest = max(loudest, level[j])
+    count = 0
+    for j in range(len(at)):
+        weight[j] = min(max(min(weight[j], RANGE_DB + level[j] - loudest), 0.0), RANGE_DB) / RANGE_DB
         # of a bright low string a hundred partials stand out, and the first few say the most
-        rank = HIGHER * np.log2(at[chosen]) - weight[chosen]
-        chosen = np.sort(chosen[np.argsort(rank, kind="mergesort")[:keep]])
-    return between_bins(power, at[chosen]), weight[chosen], level[chosen]
+        rank[j] = HIGHER * np.log2(at[j]) - weight[j] if weight[j] > 0 else np.inf
+        count += weight[j] > 0
+    chosen = np.zeros(len(at), np.bool_)
+    for j in order(rank)[: min(count, keep)]:
+        chosen[j] = True
+    where = np.flatnonzero(chosen)
+    return between_bins(power, at[where]), weight[where], level[where]
 
 
 @_jit

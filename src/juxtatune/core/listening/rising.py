@@ -17,7 +17,8 @@ def rises(logs):
     out, loudest = np.zeros(len(logs)), np.empty(logs.shape[1], logs.dtype)
     for i in range(LAG, len(logs)):
         middle = i - LAG
-        loudest[:] = logs[middle]
+        for k in range(len(loudest)):
+            loudest[k] = logs[middle, k]
         for j in range(max(0, middle - AROUND), middle + AROUND + 1):
             row = logs[j]
             for k in range(len(row)):

@@ -9,7 +9,7 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
-from juxtatune.core.listening.glides import CENTS
+from juxtatune.core.listening.glides import CENTS, left_over
 from juxtatune.core.listening.twofold import shape
 
 _jit = nb.njit(cache=True, nogil=True, error_model="numpy")
@@ -29,76 +29,109 @@ def belonging(q, heard, course, trust):
 
     `q` (P,) is what B moves them by.
     """
-    t, alive, weight, residual = heard.t, heard.alive, course.weight, course.lines.residual
-    left = (weight * residual**2).sum(axis=1) / np.maximum(alive.sum(axis=1) - 2, 1)
-    noisy, full = np.maximum(left, 1.0) * heard.overlap, 2 * np.pi * heard.hz
-    spread = course.lines.variance * trust * noisy / full**2
-    own = _on_the_line(q, course.lines.slope / full, spread)
+    lines, count = course.lines, len(q)
+    left = left_over(course.weight, lines.residual, heard.alive)
+    relative, spread, noisy = np.empty(count), np.empty(count), np.empty(count)
+    for j in range(count):
+        full = 2 * np.pi * heard.hz[j]
+        relative[j] = lines.slope[j] / full
+        noisy[j] = max(left[j], 1.0) * heard.overlap / full**2
+        spread[j] = lines.variance[j] * trust[j] * noisy[j]
+    own = _on_the_line(q, relative, spread)
     if course.parts[0, 1] == 0:
         return own
-    excess, strength = _own_glides(t, weight, residual, shape(t, course.parts))
-    alike = _alike(excess / full, noisy * course.persistence**2 / (strength * full**2), own)
-    return np.maximum(own * alike, NOT_AT_ALL)
+    excess, strength = _own_glides(heard.t, course.weight, lines.residual, shape(heard.t, course.parts))
+    for j in range(count):
+        excess[j] /= 2 * np.pi * heard.hz[j]
+        noisy[j] *= course.persistence**2 / strength[j]
+    alike = _alike(excess, noisy, own)
+    for j in range(count):
+        own[j] = max(own[j] * alike[j], NOT_AT_ALL)
+    return own
 
 
 @_jit
 def _trust(off, variance):
     """Tukey's biweight."""
-    away = np.minimum(off**2 / (variance * FAR**2), 1.0)
-    return np.maximum((1 - away) ** 2, NOT_AT_ALL)
+    away = min(off**2 / (variance * FAR**2), 1.0)
+    return max((1 - away) ** 2, NOT_AT_ALL)
 
 
 @_jit
 def _on_the_line(q, relative, variance):
     """How far partials (P,) lie on the line of (1, q) that most lie on. Begun with the likeliest of all lines through two
     of them, or one (Fischler and Bolles 1981), since those that are far off lead one through all astray."""
+    count = len(q)
     likely, level, bend, scatter = -np.inf, 0.0, 0.0, 0.0
-    for i in range(len(q)):
-        for j in range(i, len(q)):
+    for i in range(count):
+        for j in range(i, count):
             turn = (relative[j] - relative[i]) / (q[j] - q[i]) if j > i else 0.0
             at = relative[i] - turn * q[i]
             for each in SCATTERS:
-                chance = _chance(relative - at - turn * q, variance + each**2) - 0.5 * PRIOR * turn**2
+                chance = _chance(q, relative, at, turn, variance, each) - 0.5 * PRIOR * turn**2
                 if chance > likely:
                     likely, level, bend, scatter = chance, at, turn, each
     for _ in range(ROUNDS[0]):
-        counts = _trust(relative - level - bend * q, variance + scatter**2) / (variance + scatter**2)
-        a, b, c = counts.sum(), (counts * q).sum(), (counts * q * q).sum() + PRIOR
-        u, v = (counts * relative).sum(), (counts * q * relative).sum()
+        a, b, c, u, v = 0.0, 0.0, PRIOR, 0.0, 0.0
+        for k in range(count):
+            each = variance[k] + scatter**2
+            counts = _trust(relative[k] - level - bend * q[k], each) / each
+            a += counts
+            b += counts * q[k]
+            c += counts * q[k] * q[k]
+            u += counts * relative[k]
+            v += counts * q[k] * relative[k]
         level, bend = (u * c - v * b) / (a * c - b * b), (a * v - b * u) / (a * c - b * b)
-    return _trust(relative - level - bend * q, variance + max(scatter, LEAST) ** 2)
+    out = np.empty(count)
+    for k in range(count):
+        out[k] = _trust(relative[k] - level - bend * q[k], variance[k] + max(scatter, LEAST) ** 2)
+    return out
 
 
 @_jit
-def _chance(off, variance):
-    """The logarithm of how likely partials lie so far off (P,), where some may be another's."""
+def _chance(q, relative, level, bend, variance, scatter):
+    """The logarithm of how likely partials (P,) lie so far off a line, where some may be another's."""
     total = 0.0
-    for k in range(len(off)):
-        total -= 0.5 * (np.log(variance[k]) + min(off[k] ** 2 / variance[k], CAPPED**2))
+    for k in range(len(q)):
+        each = variance[k] + scatter**2
+        total -= 0.5 * (np.log(each) + min((relative[k] - level - bend * q[k]) ** 2 / each, CAPPED**2))
     return total
 
 
 @_jit
 def _own_glides(t, weight, residual, course):
     """By how much more than the common `course` (M,) each partial glides, as it was fitted, and how well that is told."""
-    excess, strength = np.empty(len(weight)), np.empty(len(weight))
+    excess, strength, frames = np.empty(len(weight)), np.empty(len(weight)), len(t)
     for j in range(len(weight)):
-        w = weight[j]
-        total = w.sum()
-        away = t - (w * t).sum() / total
-        bare = course - (w * course).sum() / total
-        bare -= away * (w * away * course).sum() / ((w * away**2).sum() + 1e-30)
-        strength[j] = (w * bare**2).sum() + 1e-30
-        excess[j] = (w * bare * residual[j]).sum() / strength[j]
+        w, total, mean, mid = weight[j], 0.0, 0.0, 0.0
+        for i in range(frames):
+            total += w[i]
+            mean += w[i] * t[i]
+            mid += w[i] * course[i]
+        mean, mid = mean / total, mid / total
+        along, across = 1e-30, 0.0
+        for i in range(frames):
+            along += w[i] * (t[i] - mean) ** 2
+            across += w[i] * (t[i] - mean) * course[i]
+        strength[j], further = 1e-30, 0.0
+        for i in range(frames):
+            bare = course[i] - mid - (t[i] - mean) * across / along
+            strength[j] += w[i] * bare**2
+            further += w[i] * bare * residual[j, i]
+        excess[j] = further / strength[j]
     return excess, strength
 
 
 @_jit
 def _alike(excess, variance, own):
     """How far partials (P,) glide as those do that are the string's `own` (P,)."""
-    variance = variance + LEAST**2
-    trust = own
+    trust = own.copy()
     for _ in range(ROUNDS[1]):
-        counts = trust / variance
-        trust = _trust(excess - (counts * excess).sum() / counts.sum(), variance)
+        total = mean = 0.0
+        for k in range(len(own)):
+            counts = trust[k] / (variance[k] + LEAST**2)
+            total += counts
+            mean += counts * excess[k]
+        for k in range(len(own)):
+            trust[k] = _trust(excess[k] - mean / total, variance[k] + LEAST**2)
     return trust

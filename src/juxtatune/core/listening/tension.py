@@ -28,50 +28,66 @@ def led(t, power, alive, level, hz, noise, own):
     ask for, in `noise` of that variance; none where it would rise. The first are the partials' own, each of which
     bends itself by `own` more."""
     parts = energies(t, power, alive, _since_picked(hz))
-    columns = np.empty((len(parts), len(t)))
-    for k in range(len(parts)):
-        columns[k] = parts[k, 0] * bend(t, parts[k, 1])
+    count = len(parts)
+    columns, along, across = np.empty((count, len(t))), 0.0, 0.0
+    for k in range(count):
+        course = bend(t, parts[k, 1])
+        for i in range(len(t)):
+            columns[k, i] = parts[k, 0] * course[i]
     square, reach, _ = normal(columns, level, hz, own)
-    every = reach.sum() / square.sum()
+    for k in range(count):
+        along += reach[k]
+        for m in range(count):
+            across += square[k, m]
+    every = along / across
     if not every > 0:
         return parts[:0]
-    square, reach = square / noise, reach / noise
     known = 1 / (UNEVEN * every) ** 2
-    for k in range(len(parts)):
+    for k in range(count):
+        for m in range(count):
+            square[k, m] /= noise
         square[k, k] = square[k, k] * (1 + ALIKE) + known
-        reach[k] += known * every
-    some, sizes = _positive(square, reach)
-    if len(sizes) == 0:
-        return parts[:0]
-    share = np.zeros(len(parts))
-    share[some] = sizes
-    parts[:, 0] *= share
-    return parts
+        reach[k] = reach[k] / noise + known * every
+    sizes = _positive(square, reach)
+    for k in range(count):
+        parts[k, 0] *= sizes[k]
+    return parts if sizes.any() else parts[:0]
 
 
 @_jit
-def bent_by_itself(t, parts, hz, own):
-    """What each partial (P,) adds to its own phases (P, M) by `own` times its energy, beyond what that bends all by."""
-    out = np.zeros((len(hz), len(t)))
+def unbent(t, phase, parts, hz, own):
+    """The phases (P, M) without what each partial adds to its own by `own` times its energy, beyond what that bends all
+    by."""
+    out = phase.copy()
     for j in range(min(len(hz), len(parts) - len(ABOVE))):
         if own > 0 and parts[j, 0] > 0:
-            out[j] = 2 * np.pi * hz[j] * own * parts[j, 0] * bend(t, parts[j, 1])
+            course = bend(t, parts[j, 1])
+            for i in range(len(t)):
+                out[j, i] -= 2 * np.pi * hz[j] * own * parts[j, 0] * course[i]
     return out
 
 
 @_jit
 def _positive(square, reach):
-    """Which unknowns of these normal equations are more than nothing (K,), and what they are: others are left out."""
-    some = np.arange(len(reach))
+    """What the unknowns of these normal equations are (K,): those that would be less than nothing are left out."""
+    some, out = np.arange(len(reach)), np.zeros(len(reach))
     while len(some) > 0:
-        held = np.empty((len(some), len(some)))
+        held, goal = np.empty((len(some), len(some))), np.empty(len(some))
         for a in range(len(some)):
-            held[a] = square[some[a]][some]
-        found = np.linalg.solve(held, reach[some])
-        if found.min() > 0:
-            return some, found
-        some = some[found > 0]
-    return some, reach[:0]
+            goal[a] = reach[some[a]]
+            for b in range(len(some)):
+                held[a, b] = square[some[a], some[b]]
+        found, count = np.linalg.solve(held, goal), 0
+        for a in range(len(some)):
+            if found[a] > 0:
+                some[count] = some[a]
+                count += 1
+        if count == len(some):
+            for a in range(len(some)):
+                out[some[a]] = found[a]
+            break
+        some = some[:count]
+    return out
 
 
 @_jit
@@ -89,9 +105,12 @@ def energies(t, power, alive, since):
     which that falls (K, 2)."""
     count = min(len(power), PARTIALS)
     out = np.empty((count + len(ABOVE), 2))
+    whole = 0.0
     for j in range(count):
-        out[j] = _falling(t, power[j], alive[j])
-    out[:count, 0] /= out[:count, 0].sum()
+        out[j, 0], out[j, 1] = _falling(t, power[j], alive[j])
+        whole += out[j, 0]
+    for j in range(count):
+        out[j, 0] /= whole
     for k in range(len(ABOVE)):
         out[count + k, 0] = ABOVE[k, 0] * np.exp(-since / ABOVE[k, 1])
         out[count + k, 1] = ABOVE[k, 1]
@@ -101,8 +120,9 @@ def energies(t, power, alive, since):
 @_jit
 def _falling(t, power, alive):
     """The power (M,) of one partial at time 0 and the time (s) in which it falls, by a line through its logarithm."""
-    total = mean_t = mean_level = 0.0
+    total = mean_t = mean_level = loudest = 0.0
     for i in range(len(t)):
+        loudest = max(loudest, power[i])
         if alive[i]:
             total += power[i]
             mean_t += power[i] * t[i]
@@ -115,5 +135,5 @@ def _falling(t, power, alive):
             along += power[i] * (t[i] - mean_t) ** 2
             across += power[i] * (t[i] - mean_t) * (np.log(power[i]) - mean_level)
     fall = min(max(-across / along, 2 * SLOWEST), 2 * FASTEST)
-    first = min(mean_level + fall * mean_t, np.log(power.max()) + FURTHEST)
-    return np.array([np.exp(first), 1 / fall])
+    first = min(mean_level + fall * mean_t, np.log(loudest) + FURTHEST)
+    return np.exp(first), 1 / fall

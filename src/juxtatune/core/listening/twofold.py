@@ -76,7 +76,9 @@ def pair(t, level, hz):
     """The two parts (2, 2) of the glide that leaves least of `levelled` phases; zeros where none falls twice."""
     columns = np.empty((len(TIMES), len(t)))
     for k in range(len(TIMES)):
-        columns[k] = bend(t, TIMES[k])
+        course = bend(t, TIMES[k])
+        for i in range(len(t)):
+            columns[k, i] = course[i]
     square, reach, _ = normal(columns, level, hz, 0.0)
     out, most = np.zeros((2, 2)), 0.0
     for a in range(len(TIMES)):
@@ -99,7 +101,7 @@ def nearer(t, level, hz, parts):
     parts = parts.copy()
     for _ in range(STEPS):
         square, reach, _ = normal(_columns(t, parts), level, hz, 0.0)
-        found = np.linalg.solve(square + _prior(parts), reach)
+        found = np.linalg.solve(_with_prior(square), reach)
         moved = 0.0
         for k in range(2):
             step = min(max(found[2 * k + 1], -FURTHEST), FURTHEST)
@@ -116,21 +118,31 @@ def nearer(t, level, hz, parts):
 @_jit
 def shape(t, parts):
     """The course (M,) of a glide of these parts, as that of one of their sizes' sum."""
-    out, size = np.zeros(len(t)), parts[:, 0].sum()
+    out, size = np.zeros(len(t)), 0.0
+    for k in range(len(parts)):
+        size += parts[k, 0]
     for k in range(len(parts)):
         if parts[k, 1] > 0:
-            out += parts[k, 0] / size * bend(t, parts[k, 1])
+            one = bend(t, parts[k, 1])
+            for i in range(len(t)):
+                out[i] += parts[k, 0] / size * one[i]
     return out
 
 
 @_jit
 def shared(t, weight, hz, parts):
     """1σ that an error of the glide, of its sizes and times, adds to all slopes alike, relative."""
-    parts = parts[parts[:, 1] > 0]
-    if len(parts) == 0 or len(parts) > 2:  # the times of more are known otherwise
+    count = 0
+    while count < len(parts) and parts[count, 1] > 0:
+        count += 1
+    if count == 0 or count > 2:  # the times of more are known otherwise
         return 0.0
-    square, _, pull = normal(_columns(t, parts), levelled(t, weight, weight), hz, 0.0)
-    return np.sqrt(max(pull @ np.linalg.solve(square + _prior(parts), pull), 0.0)) / (2 * np.pi)
+    some = parts[:count]
+    square, _, pull = normal(_columns(t, some), levelled(t, weight, weight), hz, 0.0)
+    led, spread = np.linalg.solve(_with_prior(square), pull), 0.0
+    for k in range(len(pull)):
+        spread += pull[k] * led[k]
+    return np.sqrt(max(spread, 0.0)) / (2 * np.pi)
 
 
 @_jit
@@ -138,20 +150,21 @@ def _columns(t, parts):
     """By how much each part adds to a line for its size, and for the logarithm of its time (2 K, M)."""
     out = np.empty((2 * len(parts), len(t)))
     for k in range(len(parts)):
-        size, tau = parts[k]
-        out[2 * k] = bend(t, tau)
+        size, tau = parts[k, 0], parts[k, 1]
+        course = bend(t, tau)
         for i in range(len(t)):
-            out[2 * k + 1, i] = size * (out[2 * k, i] - t[i] * (1 - out[2 * k, i] / tau))
+            out[2 * k, i] = course[i]
+            out[2 * k + 1, i] = size * (course[i] - t[i] * (1 - course[i] / tau))
     return out
 
 
 @_jit
-def _prior(parts):
-    """What is known before, as the inverse of a variance (2 K, 2 K)."""
-    out = np.zeros((2 * len(parts), 2 * len(parts)))
-    for k in range(len(parts)):
-        out[2 * k, 2 * k], out[2 * k + 1, 2 * k + 1] = 1 / USUAL_SIZE**2, 1 / USUAL_LOG**2
-    return out
+def _with_prior(square):
+    """These normal equations (2 K, 2 K) with what is known before, as the inverse of a variance."""
+    for k in range(0, len(square), 2):
+        square[k, k] += 1 / USUAL_SIZE**2
+        square[k + 1, k + 1] += 1 / USUAL_LOG**2
+    return square
 
 
 @_jit
@@ -188,4 +201,9 @@ def normal(columns, level, hz, own):
                 cross -= high[k] * high[m] / total[j] + tilt[k] * tilt[m] / spread[j]
                 square[k, m] += full**2 * cross
                 square[m, k] = square[k, m]
-    return square, reach, pull / (spread * hz**2).sum()
+    every = 0.0
+    for j in range(len(hz)):
+        every += spread[j] * hz[j] ** 2
+    for k in range(count):
+        pull[k] /= every
+    return square, reach, pull

@@ -23,5 +23,6 @@ def density(cents, width, weight, columns, partials, grid):
             best[columns[k], i] = max(best[columns[k], i], weight[k] * np.exp(-0.5 * away * away))
     total = np.zeros(len(grid))
     for p in range(partials):
-        total += best[p]
+        for i in range(len(grid)):
+            total[i] += best[p, i]
     return total
