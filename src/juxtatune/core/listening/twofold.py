@@ -132,12 +132,14 @@ def shape(t, parts):
 @_jit
 def shared(t, weight, hz, parts):
     """1σ that an error of the glide, of its sizes and times, adds to all slopes alike, relative."""
-    count = 0
-    while count < len(parts) and parts[count, 1] > 0:
-        count += 1
+    some, count = np.empty(parts.shape), 0
+    for k in range(len(parts)):
+        if parts[k, 1] > 0:
+            some[count, 0], some[count, 1] = parts[k, 0], parts[k, 1]
+            count += 1
     if count == 0 or count > 2:  # the times of more are known otherwise
         return 0.0
-    some = parts[:count]
+    some = some[:count]
     square, _, pull = normal(_columns(t, some), levelled(t, weight, weight), hz, 0.0)
     led, spread = np.linalg.solve(_with_prior(square), pull), 0.0
     for k in range(len(pull)):
