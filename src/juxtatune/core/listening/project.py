@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from juxtatune.core.listening.source import Samples
 
-FINE = 32  # samples
+FINE = np.int64(32)  # samples
 F = NDArray[np.floating]
 Z = NDArray[np.complex128]
 _jit = nb.njit(cache=True, nogil=True, error_model="numpy")
@@ -67,11 +67,13 @@ def _folded(x, starts, size):
     middle = np.zeros(len(starts))
     for m in range(len(starts)):
         begin, end = starts[m], starts[m] + size
-        late, early = x[end - half : end], x[begin : begin + half][::-1]
+        late, early = x[end - half : end], x[begin : begin + half]
+        added, taken = both[m], apart[m]
         for k in range(half):
-            a, b = np.float32(late[k]), np.float32(early[k])
-            both[m, k] = a + b
-            apart[m, k] = a - b
+            # unsigned, so that it is not asked whether it counts from the end
+            a, b = np.float32(late[k]), np.float32(early[np.uint64(half - 1 - k)])
+            added[k] = a + b
+            taken[k] = a - b
         if size % 2:
             middle[m] = x[begin + half]
     return both, apart, middle
@@ -85,24 +87,34 @@ def _turned(per_sample, weight, first):
     """
     half, count = len(weight), len(per_sample)
     real, imaginary = np.empty((half, count), np.float32), np.empty((half, count), np.float32)
-    cosine, sine = _circle(per_sample, 0.0, 1.0, np.int64(FINE))
-    for begin in range(0, half, FINE):
-        c, s = _circle(per_sample, first + begin, 0.0, np.int64(1))
-        for k in range(min(FINE, half - begin)):
+    cosine, sine = _circle(per_sample, 0.0, 1.0, FINE)
+    coarse, across = _circle(per_sample, first, float(FINE), (half + FINE - 1) // FINE)
+    for begin in range(len(coarse)):
+        c, s = coarse[begin], across[begin]
+        for k in range(min(FINE, half - begin * FINE)):
+            at = begin * FINE + k
             for p in range(count):
-                real[begin + k, p] = weight[begin + k] * (c[0, p] * cosine[k, p] - s[0, p] * sine[k, p])
-                imaginary[begin + k, p] = weight[begin + k] * (s[0, p] * cosine[k, p] + c[0, p] * sine[k, p])
+                real[at, p] = weight[at] * (c[p] * cosine[k, p] - s[p] * sine[k, p])
+                imaginary[at, p] = weight[at] * (s[p] * cosine[k, p] + c[p] * sine[k, p])
     return real, imaginary
 
 
 @_jit
 def _circle(per_sample, first, step, many):
-    """Cosines and sines (many, P) of so many turns per sample."""
+    """Cosines and sines (many, P) of so many turns per sample, each from the one before."""
     cosine = np.empty((many, len(per_sample)), np.float32)
     sine = np.empty((many, len(per_sample)), np.float32)
-    for k in range(many):
-        for p in range(len(per_sample)):
-            turns = per_sample[p] * (first + k * step)
-            angle = 2 * np.pi * (turns - np.rint(turns))
-            cosine[k, p], sine[k, p] = np.cos(angle), np.sin(angle)
+    for p in range(len(per_sample)):
+        c, s = _turn(per_sample[p] * first)
+        on, across = _turn(per_sample[p] * step)
+        for k in range(many):
+            cosine[k, p], sine[k, p] = c, s
+            c, s = c * on - s * across, s * on + c * across
     return cosine, sine
+
+
+@_jit
+def _turn(turns):
+    """Cosine and sine of so many turns."""
+    angle = 2 * np.pi * (turns - np.rint(turns))
+    return np.cos(angle), np.sin(angle)
