@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from juxtatune.core.listening.moving import medians
 from juxtatune.core.listening.partials import Fit
 from juxtatune.core.listening.project import hann, project
 from juxtatune.core.listening.source import Samples
@@ -57,7 +58,7 @@ def _with_attack(x: Samples, rate: float, fit: Fit, onset: float) -> float:
         return onset
     power = np.square(x[first : first + 25 * size]).reshape(25, size).mean(axis=1)
     loudest = power[20:].max()
-    if np.median(power[:5]) > 0.03 * loudest:
+    if medians(power[:5]) > 0.03 * loudest:
         return onset
     heard = first / rate + size / rate * int(np.argmax(power > 0.1 * loudest))
     if onset - heard < NOTED_S:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from juxtatune.core.listening.moving import medians
 from juxtatune.core.listening.project import hann, project
 from juxtatune.core.listening.source import Samples
 
@@ -68,7 +69,7 @@ def find_end(
         t, power = np.concatenate([t, later]), np.concatenate([power, more])
         alone = max(10, int(np.searchsorted(t, crowd)))
         beside = power[:alone, count:].reshape(-1, len(sides), count).min(axis=1).sum(axis=1)
-        end = _drop(t, power[:, :count], float(np.median(beside)), crowd)
+        end = _drop(t, power[:, :count], float(medians(beside)), crowd)
         if end is not None or onset + look >= last:
             break
     return last if end is None else end

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import lru_cache
 from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from juxtatune.core.listening.confirm import Candidate
-from juxtatune.core.listening.moving import moving_median
+from juxtatune.core.listening.moving import medians, moving_median
 from juxtatune.core.listening.partials import USUAL_STRETCH, Demodulated, F, demodulated
 from juxtatune.core.listening.paths import each, together
 from juxtatune.core.listening.source import Samples
@@ -108,6 +109,12 @@ def _bend(t: F, cents: F, near: float, apart: F | float = 0.0) -> _Bend:
 
 def _line(t: F, cents: F) -> tuple[float, float]:
     """Slope and height at 0 of the line most lie on (Theil 1950, Sen 1968)."""
-    i, j = np.triu_indices(len(t), 1)
-    slope = float(np.median((cents[j] - cents[i]) / (t[j] - t[i])))
-    return slope, float(np.median(cents - slope * t))
+    i, j = _pairs(len(t))
+    slope = float(medians((cents[j] - cents[i]) / (t[j] - t[i])))
+    return slope, float(medians(cents - slope * t))
+
+
+@lru_cache(maxsize=64)
+def _pairs(count: int) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """All pairs of so many, the earlier first. Not to be written to."""
+    return np.triu_indices(count, 1)
