@@ -31,6 +31,7 @@ if [[ " ${missing[*]-} " == *" python3-venv "* ]]; then
   install_missing
   missing=()
 fi
+trap wait EXIT  # apt is not left alone with its lock where pip fails
 install_missing &
 system=$!
 install_python

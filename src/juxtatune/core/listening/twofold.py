@@ -162,7 +162,7 @@ def _columns(t, parts):
 
 @_jit
 def _with_prior(square):
-    """These normal equations (2 K, 2 K) with what is known before, as the inverse of a variance."""
+    """These normal equations (2 K, 2 K), to which it adds what is known before, as the inverse of a variance."""
     for k in range(0, len(square), 2):
         square[k, k] += 1 / USUAL_SIZE**2
         square[k + 1, k + 1] += 1 / USUAL_LOG**2
