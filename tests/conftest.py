@@ -17,6 +17,12 @@ settings.register_profile("calm", deadline=None)
 settings.load_profile("calm")
 
 
+@pytest.fixture(autouse=True)
+def patient(monkeypatch):
+    """A busy machine may be slow to write: tests look into the book only after an edit is on the disk."""
+    monkeypatch.setattr("juxtatune.app.session.PATIENCE_S", 20.0)
+
+
 @pytest.fixture
 def demo_book(tmp_path: Path) -> Path:
     return write_demo_book(tmp_path)
@@ -38,6 +44,7 @@ def window(qtbot, demo_book: Path):
     before = set(threading.enumerate())
     window = open_window(demo_book, Preferences(theme="dark"))
     qtbot.addWidget(window)
+    window.resize(1280, 800)  # the offscreen screen is smaller
     window.show()
     qtbot.waitUntil(lambda: window.night.given is not None, timeout=60000)
     yield window

@@ -11,7 +11,6 @@ import subprocess
 import sys
 import tempfile
 import time
-from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -19,7 +18,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from juxtatune.app import catalogue_edits, fields
+from juxtatune.app import building, catalogue_edits, fields, nights
 from juxtatune.app import night as edits
 from juxtatune.app.preferences import LIMITS, Preferences, TuningPreferences, load_preferences
 from juxtatune.app.record import RecordPitch
@@ -27,8 +26,8 @@ from juxtatune.book.db import Book, migrations
 from juxtatune.book.demo import demo_state
 from juxtatune.book.formats.gig import parse_gig, read_gig
 from juxtatune.book.formats.gig_out import write_gig
-from juxtatune.book.rows import COLUMNS, rows_of, state_of
-from juxtatune.book.state import gig_of, state_of_gig, with_song_added, without_song
+from juxtatune.book.rows import COLUMNS, entities, entity_of, row_of
+from juxtatune.book.state import BookState, gig_of, state_of_gig, with_song_added, without_song
 from juxtatune.core.errors import UserError
 from juxtatune.core.listening.reference import Offset
 from juxtatune.core.music.catalogue import CATALOGUE, parse_tuning
@@ -40,14 +39,13 @@ from tests.strategies import small_gigs
 @settings(max_examples=40, deadline=None)
 @given(small_gigs())
 def test_rows_hold_everything(data) -> None:
-    data["set"].pop("now", None)
     state = state_of_gig(parse_gig(json.dumps(data)))
-    tables = {t: sorted(rows.values(), key=lambda r: r[1]) for t, rows in rows_of(state).items()}
-    assert set(tables) == set(COLUMNS)
-    again = state_of(json.loads(json.dumps(tables)))
-    assert again.songs == state.songs and again.instruments == state.instruments
-    assert again.nights[0].slots == state.nights[0].slots
-    assert gig_of(again, again.nights[0]).songs == gig_of(state, state.nights[0]).songs
+    state = state.with_kept(edits.kept_order(state, state.nights[0]))
+    held = entities(state)
+    assert set(held) == set(COLUMNS)
+    for table, rows in held.items():
+        written = json.loads(json.dumps([row_of(table, k, e) for k, e in enumerate(rows)]))
+        assert tuple(entity_of(table, tuple(row)) for row in written) == rows
 
 
 def test_an_edit_is_saved_at_once_and_undone_and_done_again(session, demo_book) -> None:
@@ -77,6 +75,7 @@ def test_the_log_only_grows(session) -> None:
     session.edit("Tune", session.state.tuned("rook", parse_tuning("drop D")))
     session.undo()
     session.log("retune", {"to": "x"})
+    assert session.flush(5.0)
     assert [(kind, data) for _, kind, data in session.book.log()] == [
         ("pluck", {"string": 6, "cents": -1.5}), ("retune", {"to": "x"}),
     ]  # fmt: skip
@@ -109,13 +108,19 @@ def test_a_fresh_book_has_the_newest_schema_and_is_empty(tmp_path) -> None:
     book.close()
 
 
-def test_a_disk_that_cannot_be_written_loses_nothing(session, demo_book) -> None:
+def test_an_edit_that_cannot_be_saved_is_kept_told_and_saved_when_the_disk_is_back(session, demo_book, monkeypatch) -> None:
+    monkeypatch.setattr("juxtatune.app.session.PATIENCE_S", 0.3)
+    monkeypatch.setattr("juxtatune.book.writer.RETRY_S", 0.05)
     session.book._db.execute("PRAGMA query_only = ON")  # stands in for a full or read-only disk
     was = session.state
-    with pytest.raises(UserError, match="what was saved before is safe"):
-        session.edit("Tune", was.tuned("rook", parse_tuning("drop D")))
-    assert session.state == was and session.can_undo is None
-    assert Book(demo_book).load() == was
+    tuned = was.tuned("rook", parse_tuning("drop D"))
+    session.edit("Tune", tuned)
+    assert session.state == tuned and session.unsaved == 1
+    assert "what was saved before is safe" in session.trouble
+    assert not session.flush(0.2) and Book(demo_book).load() == was
+    session.book._db.execute("PRAGMA query_only = OFF")
+    assert session.flush(5.0) and session.trouble is None
+    assert Book(demo_book).load() == tuned
 
 
 KILLED = """
@@ -174,7 +179,9 @@ def test_songs_come_and_go_with_their_rules() -> None:
     fewer = catalogue_edits.remove_song(state, "tidewire")
     assert all(p.song != "tidewire" for p in fewer.nights[0].rules.pins)
     more = catalogue_edits.add_song(fewer, "Slack Water")
-    assert more.songs[-1].id == "slack-water" and more.nights[0].slots[-1].song == "slack-water"
+    assert more.songs[-1].id == "slack-water" and more.nights == fewer.nights
+    night = building.add_to_night(more, more.nights[0], "slack-water")[0]
+    assert night.slots[-1].song == "slack-water" and night.rules.parts[-1].songs == 10 - 0
     with pytest.raises(UserError, match="still played"):
         catalogue_edits.remove_guitar(state, "rook")
     assert len(catalogue_edits.remove_guitar(state, "plover").instruments) == 4
@@ -182,38 +189,78 @@ def test_songs_come_and_go_with_their_rules() -> None:
         catalogue_edits.remove_way(state, "tidewire", 0)
 
 
-def test_the_first_song_of_an_empty_book_makes_a_night() -> None:
-    state = catalogue_edits.add_guitar(
-        replace(demo_state(), songs=(), nights=(), instruments=()), "Siskin", 7
-    )
+def test_an_empty_book_is_filled_guitar_song_night() -> None:
+    state = catalogue_edits.add_guitar(BookState(), "Siskin", 7)
+    state = catalogue_edits.add_guitar(state, "Siskin", 6, parse_tuning("drop C"))
+    assert [i.name for i in state.instruments] == ["Siskin", "Siskin 2"]
+    assert str(state.instruments[1].home) == str(parse_tuning("drop C"))
     state = catalogue_edits.add_song(state, "Slack Water")
-    assert gig_of(state, state.nights[0]).songs[0].ways[0].instrument == "siskin"
+    state = catalogue_edits.add_song(state, "Slack Water", parse_tuning("drop D"))
+    assert [s.ways[0].instrument for s in state.songs] == ["siskin", "siskin-2"]
+    assert state.songs[1].title == "Slack Water 2"
+    night = building.add_to_night(state, nights.new_night(state), "slack-water")[0]
+    assert gig_of(state, night).songs[0].ways[0].instrument == "siskin"
 
 
-def test_edits_of_the_order_keep_the_parts() -> None:
+def test_edits_of_the_order_keep_the_parts_and_say_what_they_did() -> None:
     state = demo_state()
     night = state.nights[0]
-    moved = edits.move_song(night, "tidewire", 12)
+    moved, words = edits.move_song(state, night, "tidewire", 12)
     assert [s.part for s in moved.slots] == [s.part for s in night.slots]
-    assert moved.slots[12].song == "tidewire"
-    pinned = edits.toggle_pin(night, "gantry-lights")
-    assert pinned.rules.pins[-1].place == 4
-    assert edits.toggle_pin(pinned, "gantry-lights") == night
-    tied = edits.toggle_medley(night, "gantry-lights")
-    assert ("gantry-lights", "lowwater-mark") in tied.rules.adjacent
-    assert edits.toggle_medley(tied, "gantry-lights") == night
-    assert edits.toggle_medley(night, "iron-pilot") == night
-    assert edits.set_talk(night, "groyne", 22).rules.cover("groyne") == 22
-    assert (
-        next(s for s in edits.next_way(state, night, "iron-pilot").slots if s.song == "iron-pilot").way == 1
-    )
+    assert moved.slots[12].song == "tidewire" and words == "Tidewire is now in place 13."
+    pinned, words = edits.toggle_pin(state, night, "gantry-lights")
+    assert pinned.rules.pins[-1].place == 4 and "pinned to place 5 of First half" in words
+    assert edits.toggle_pin(state, pinned, "gantry-lights")[0] == night
+    tied, words = edits.toggle_medley(state, night, "gantry-lights")
+    assert ("gantry-lights", "lowwater-mark") in tied.rules.adjacent and "Lowwater Mark" in words
+    assert edits.toggle_medley(state, tied, "gantry-lights")[0] == night
+    with pytest.raises(UserError, match="last song of First half"):
+        edits.toggle_medley(state, night, "iron-pilot")
+    assert edits.set_talk(state, night, "groyne", 22)[0].rules.cover("groyne") == 22
+    way, words = edits.next_way(state, night, "iron-pilot")
+    assert next(s.way for s in way.slots if s.song == "iron-pilot") == 1 and "way 2 of" in words
+    alone = next(s for s in state.songs if len(s.ways) == 1)
+    with pytest.raises(UserError, match="one way to play it only"):
+        edits.next_way(state, night, alone.id)
+
+
+def test_a_night_is_built_and_its_parts_always_add_up() -> None:
+    state = demo_state()
+    night = state.nights[0]
+    for work in (
+        lambda n: building.take_out(state, n, "tidewire"), lambda n: building.add_interval(state, n, "groyne"),
+        lambda n: building.move_within(state, n, "groyne", 1), lambda n: building.move_within(state, n, "groyne", -1),
+        lambda n: building.add_to_night(state, n, "tidewire"), lambda n: building.remove_interval(n, 2),
+        lambda n: building.bring(state, n, "whimbrel", True), lambda n: building.remove_interval(n, 0),
+    ):  # fmt: skip
+        night, words = work(night)
+        assert words.endswith(".") and sum(p.songs for p in night.rules.parts) == len(night.slots)
+        assert [sum(s.part == k for s in night.slots) for k in range(len(night.rules.parts))] == [
+            p.songs for p in night.rules.parts
+        ]
+        assert edits.as_given(state, gig_of(state, night), night) is not None
+    with pytest.raises(UserError, match="is needed"):
+        building.bring(state, night, "rook", False)
+
+
+def test_a_removed_way_leaves_every_night_with_the_way_it_played() -> None:
+    state = demo_state()
+    song = next(s for s in state.songs if len(s.ways) > 1)
+    night = edits.next_way(state, state.nights[0], song.id)[0]
+    state = state.with_night(night)
+    kept = next(s.way for s in night.slots if s.song == song.id)
+    played = song.ways[kept]
+    fewer = catalogue_edits.remove_way(state, song.id, 0)
+    slot = next(s for s in fewer.nights[0].slots if s.song == song.id)
+    assert fewer.song(song.id).ways[slot.way] == played
 
 
 @pytest.mark.parametrize(
     ("call", "value"),
     [
         (lambda: fields.length("3:35"), 215.0), (lambda: fields.length("90"), 90.0),
-        (lambda: fields.used_strings("6, 5 4", 6), (6, 5, 4)), (lambda: fields.used_strings("all", 6), ()),
+        (lambda: fields.used_strings("6, 5 4", 6), (6, 5, 4)), (lambda: fields.used_strings("654", 6), (6, 5, 4)),
+        (lambda: fields.used_strings("6-4, 1", 6), (6, 5, 4, 1)), (lambda: fields.used_strings("all", 6), ()),
         (lambda: str(fields.tuning("F♯2 B2 E3 A3 C♯4 F♯4", 6)), "F#2 B2 E3 A3 C#4 F#4"),
         (lambda: fields.number("2,5"), 2.5),
     ],

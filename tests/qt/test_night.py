@@ -88,7 +88,7 @@ def test_an_order_is_kept_shown_beside_and_taken_again(qtbot, window, demo_book)
     first = order(window)
     press(qtbot, window, KEY.Key_K)
     assert "order 1" in window.notice.text()
-    window.night.move(first[4], 1)
+    window.night.edits.move(first[4], 1)
     priced(qtbot, window)
     second = order(window)
     press(qtbot, window, KEY.Key_V)
@@ -100,17 +100,17 @@ def test_an_order_is_kept_shown_beside_and_taken_again(qtbot, window, demo_book)
     assert order(window) == first
     window.undo()
     assert order(window) == second
-    names = [n.name for n in window.session.state.nights]
-    assert len(names) == 2 and names[1].endswith("order 1")
+    assert len(window.session.state.nights) == 1
+    assert [k.name for k in window.session.state.kept] == ["Order 1"]
 
 
 def test_any_two_kept_orders_are_compared(qtbot, window) -> None:
     first = order(window)
     press(qtbot, window, KEY.Key_K)
-    window.night.move(first[4], 1)
+    window.night.edits.move(first[4], 1)
     priced(qtbot, window)
     press(qtbot, window, KEY.Key_K)
-    window.night.move(first[6], 2)
+    window.night.edits.move(first[6], 2)
     priced(qtbot, window)
     own = order(window)
     press(qtbot, window, KEY.Key_V)
@@ -121,7 +121,7 @@ def test_any_two_kept_orders_are_compared(qtbot, window) -> None:
         qtbot.waitUntil(lambda side=side: window.night.scores()[0].title == side, timeout=20000)
     assert [s.title for s in window.night.scores()] == ["Order 2", "Order 1"]
     assert [r.song for r in window.night.scores()[1].rows] == first
-    window.night.move(own[3], 8)  # an edit shows what it changes
+    window.night.edits.move(own[3], 8)  # an edit shows what it changes
     qtbot.waitUntil(lambda: window.night.scores()[0].title == "As given", timeout=20000)
 
 
@@ -192,21 +192,19 @@ def test_sheets_fill_one_page_and_are_written_whole_or_not_at_all(qtbot, window,
     assert list(tmp_path.glob("*.part")) == []
 
 
-def test_another_night_a_rehearsal_and_how_to_leave_the_guitars(qtbot, window, monkeypatch) -> None:
-    from PySide6.QtWidgets import QInputDialog
-
+def test_another_night_a_rehearsal_and_how_to_leave_the_guitars(qtbot, window) -> None:
     window.night_menu.leave_in()
     assert "no night after" in window.notice.text()
-    monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("Second evening", True))
     first = window.night.night()
-    window.night_menu._another()
+    window.night_menu.another()
+    window.night.edits.rename("Second evening")
     assert window.night.night().name == "Second evening" and order(window) == [s.song for s in first.slots]
     window.night.open_night(first.id)
     assert window.night.night().id == first.id
     qtbot.waitUntil(lambda: window.night.given is not None, timeout=20000)
     window.night_menu.leave_in()
     assert window.notice.text().startswith("For Second evening leave ") and "Rook in " in window.notice.text()
-    window.night_menu._rehearsal()
+    window.night_menu.rehearsal()
     rehearsal = window.night.night()
     assert (
         rehearsal.name.endswith("rehearsal") and len(rehearsal.rules.parts) == 1 and not rehearsal.rules.pins

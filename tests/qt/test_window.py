@@ -6,8 +6,7 @@ import contextlib
 import json
 
 import pytest
-from PySide6.QtCore import QPoint, QPointF, Qt
-from PySide6.QtGui import QColor
+from PySide6.QtCore import QPointF, Qt
 from PySide6.QtWidgets import QApplication
 
 from juxtatune.app.preferences import Preferences
@@ -19,7 +18,6 @@ from juxtatune.core.retuning.procedure import Status
 from juxtatune.qt.application import open_window
 from juxtatune.qt.theme import Theme, apply_theme, colours
 from juxtatune.qt.widgets.approach_values import across, figure
-from juxtatune.qt.widgets.signature import places
 
 KEY = Qt.Key
 
@@ -97,7 +95,8 @@ def test_the_whole_slice_from_the_list_to_a_tuned_guitar(qtbot, window, demo_boo
     run = window.tune.run
     assert run.procedure.moving == (6,)
     columns = window.views["Tune"].approach.columns()
-    assert columns[0].figure == "+2" and "loosen" in columns[0].action
+    assert (columns[0].figure, columns[0].unit) == ("2", "half steps above")
+    assert "loosen" in columns[0].action
     settle_string(qtbot, window, 6)
     for string in (6, 5, 4, 3, 2, 1):
         window.tune.guitar.damp()
@@ -169,11 +168,12 @@ def test_narrow_windows_show_one_order_and_a_key_flips(qtbot, window) -> None:
 
 def test_tonight_drives_the_view_beside_it(qtbot, window) -> None:
     window.show_view("Songs")
-    press(qtbot, window.tonight, KEY.Key_Down)
+    press(qtbot, window.tonight.list, KEY.Key_Down)
     song = window.song
     assert song == order(window)[1]
     assert window.views["Songs"].songs_model.row(window.views["Songs"].songs.currentIndex().row()).id == song
-    qtbot.mouseClick(window.tonight, Qt.MouseButton.LeftButton, pos=QPoint(40, 44 + 5))
+    first = window.tonight.list.visualRect(window.tonight.model.index(0)).center()
+    qtbot.mouseClick(window.tonight.list.viewport(), Qt.MouseButton.LeftButton, pos=first)
     assert window.song == order(window)[0]
 
 
@@ -196,7 +196,7 @@ def test_songs_and_ways_are_edited_in_place_and_bad_input_is_refused(qtbot, wind
     assert not ways.setData(ways.index(0, 0), "Nobody's")
     view.name.setText("Slack Water")
     press(qtbot, view.name, KEY.Key_Return)
-    assert window.session.state.songs[-1].title == "Slack Water" and order(window)[-1] == "slack-water"
+    assert window.session.state.songs[-1].title == "Slack Water" and "slack-water" not in order(window)
     view.add_way()
     assert len(window.session.state.song("slack-water").ways) == 2
     view.ways.selectRow(1)
@@ -334,7 +334,9 @@ def test_a_gig_file_is_imported_exported_and_a_broken_one_refused(qtbot, window,
     data["set"]["pins"] = []
     (tmp_path / "new.json").write_text(json.dumps(data))
     window.gig_files.read(tmp_path / "new.json")
-    assert window.session.state.songs[0].title == "Another Opener"
+    assert len(window.session.state.nights) == 2 and window.night.night().name == "new"
+    assert window.session.state.songs[-2].title == "Another Opener" and len(window.session.state.songs) == 20
+    assert len(window.session.state.instruments) == len(was.instruments)
     qtbot.waitUntil(lambda: [s.song for s in window.night.given.order][1] == "new-id", timeout=20000)
     assert window.views["Night"].canvas.shown()[0].rows[1].song == "new-id"
     window.undo()
@@ -345,32 +347,19 @@ def test_an_empty_book_says_what_to_do_first(qtbot, tmp_path) -> None:
     window = open_window(tmp_path / "mine.juxtatune", Preferences(theme="light"))
     qtbot.addWidget(window)
     window.show()
-    assert window.views["Night"].empty.isVisible() and "Add songs" in window.views["Night"].empty.text()
+    assert window.view_name() == "Guitars" and "First your guitar" in window.notice.text()
+    window.show_view("Night")
+    assert window.views["Night"].empty.isVisible() and "B sets it up" in window.views["Night"].empty.text()
     window.show_view("Tune")
     assert "Choose a song" in window.views["Tune"].what.text()
     window.views["Guitars"].name.setText("Siskin")
     window.views["Guitars"].add()
     window.views["Songs"].name.setText("Slack Water")
     window.views["Songs"].add_song()
+    window.views["Night"].builder.put_in("slack-water")
     qtbot.waitUntil(lambda: window.night.given is not None, timeout=30000)
     assert len(window.views["Night"].canvas.shown()[0].rows) == 1
     window.close()
-
-
-def test_left_handed_mirrors_the_strings_and_never_lower_and_higher() -> None:
-    home, lowered = (40.0, 45.0, 50.0, 55.0), (38.0, 45.0, 50.0, 55.0)
-    right = [x for x, _ in places(lowered, home, 0, 12)]
-    left = [x for x, _ in places(lowered, home, 0, 12, mirrored=True)]
-    at_home_right, at_home_left = places(home, home, 0, 12), places(home, home, 0, 12, mirrored=True)
-    assert right[0] < at_home_right[0][0] and left[0] < at_home_left[0][0]
-    assert left[0] > left[-1] and right[0] < right[-1]
-
-
-def test_strings_of_a_signature_never_cross() -> None:
-    home = (40.0, 45.0, 50.0, 55.0)
-    far = places((52.0, 33.0, 62.0, 43.0), home, 0, 12)
-    assert all(stopped for _, stopped in far)
-    assert [x for x, _ in far] == sorted(x for x, _ in far)
 
 
 @pytest.mark.parametrize(
@@ -378,9 +367,9 @@ def test_strings_of_a_signature_never_cross() -> None:
     [
         (-3.2, "−3.2 ¢"),
         (0.0, "0.0 ¢"),
-        (100, "+1 half step"),
-        (-300, "−3 half steps"),
-        (150, "+1.5 half steps"),
+        (100, "1 half step above"),
+        (-300, "3 half steps below"),
+        (-110, "1.1 half steps below"),
     ],
 )
 def test_figures_are_signed_with_units(cents, text) -> None:
@@ -390,30 +379,6 @@ def test_figures_are_signed_with_units(cents, text) -> None:
 def test_one_cent_and_seven_half_steps_can_both_be_read() -> None:
     assert across(1, 150) > 5 and across(700, 150) < 150 and across(-700, 150) > -150
     assert across(700, 150) - across(500, 150) > 5
-
-
-def contrast(a: QColor, b: QColor) -> float:
-    """Contrast ratio, WCAG 2.1 relative luminance."""
-
-    def luminance(c: QColor) -> float:
-        parts = [
-            v / 12.92 if v <= 0.03928 else ((v + 0.055) / 1.055) ** 2.4
-            for v in (c.redF(), c.greenF(), c.blueF())
-        ]
-        return 0.2126 * parts[0] + 0.7152 * parts[1] + 0.0722 * parts[2]
-
-    light, dark = sorted((luminance(a), luminance(b)), reverse=True)
-    return (light + 0.05) / (dark + 0.05)
-
-
-@pytest.mark.parametrize("name", ["dark", "light"])
-def test_contrast_of_text_and_of_graphics_that_mean_something(name) -> None:
-    c = colours(name)
-    for ground in (c.ink, c.panel):
-        assert contrast(c.text, ground) >= 7
-        for role in (c.muted, c.lower, c.higher, c.attention):
-            assert contrast(role, ground) >= 4.5
-        assert contrast(c.waiting, ground) >= 3
 
 
 def test_the_theme_changes_everywhere_at_once(window) -> None:
@@ -471,6 +436,6 @@ def test_all_keys_of_the_night_are_shown_in_a_narrow_window_too(qtbot, window) -
     window.resize(900, 600)
     qtbot.waitUntil(lambda: not window.note.isVisible(), timeout=2000)
     qtbot.waitUntil(lambda: window.keys.sizeHint().width() <= window.keys.width(), timeout=2000)
-    assert window.keys.text().endswith("zoom")
+    assert window.keys.text().endswith("F1  keys")
     window.resize(1280, 800)
     qtbot.waitUntil(window.note.isVisible, timeout=2000)

@@ -49,7 +49,7 @@ def words(text: str) -> str:
 _SHIFTED = re.compile(r"(.+?),?\s+([+-]?)(\d+(?:[.,]\d+)?)\s*(?:¢|c|cents?)?\s*(up|down)?", re.IGNORECASE)
 
 
-def tuning(text: str, strings: int) -> Tuning:
+def tuning(text: str, strings: int | None) -> Tuning:
     """A tuning by name or notes for so many strings, perhaps with cents: `drop D, 30 ¢ up` or `drop D +30`."""
     plain = text.strip().replace("♯", "#").replace("♭", "b").replace("−", "-")
     match = _SHIFTED.fullmatch(plain)
@@ -59,8 +59,8 @@ def tuning(text: str, strings: int) -> Tuning:
         value = parse_tuning(match[1]).moved(cents / 100)
     else:
         value = parse_tuning(plain)
-    if len(value) != strings:
-        raise UserError(f"{len(value)} notes", allowed=f"{strings} notes")
+    if strings is not None and len(value) != strings:
+        raise UserError(f"{text.strip()[:40]!r} has {len(value)} notes", allowed=f"{strings} notes, one a string")
     return value
 
 
@@ -78,10 +78,22 @@ def show_notes(value: Tuning) -> str:
 
 
 def used_strings(text: str, strings: int) -> tuple[int, ...]:
-    """String numbers from `6 5 4`; `all` or nothing for all."""
-    if text.strip().lower() in ("", "all"):
+    """String numbers: `6 5 4`, `654`, `6-4`; `all` or nothing for all."""
+    plain = text.strip().lower().replace("–", "-")
+    if plain in ("", "all"):
         return ()
-    return tuple(dict.fromkeys(whole(part, 1, strings) for part in re.split(r"[\s,]+", text.strip())))
+    out: list[int] = []
+    for part in re.split(r"[\s,+]+", plain):
+        ends = re.fullmatch(r"(\d+)-(\d+)", part)
+        if ends:
+            first, last = whole(ends[1], 1, strings), whole(ends[2], 1, strings)
+            out += range(first, last + (1 if last > first else -1), 1 if last > first else -1)
+        elif part.isdigit() and len(part) > 1 and int(part) > strings:
+            out += [whole(digit, 1, strings) for digit in part]  # 654: three strings in one word
+        else:
+            out.append(whole(part, 1, strings))
+    used = tuple(dict.fromkeys(out))
+    return () if len(used) == strings else used
 
 
 def show_used(used: tuple[int, ...]) -> str:

@@ -1,4 +1,7 @@
-"""Editing a night's order and rules: each function gives the new night, nothing else changes."""
+"""Editing a night's order and rules: each edit gives the new night and a line that says what it did.
+
+An edit that cannot be made raises UserError with the reason.
+"""
 
 from __future__ import annotations
 
@@ -6,145 +9,187 @@ from collections.abc import Mapping
 from dataclasses import replace
 from itertools import pairwise
 
-from juxtatune.book.state import BookState, NightRecord, gig_of
+from juxtatune.app.fields import show_tuning
+from juxtatune.book.state import BookState, KeptOrder, NightRecord, gig_of
+from juxtatune.core.errors import UserError
 from juxtatune.core.planning.plan import Plan, Slot
 from juxtatune.core.planning.solve import price_order
 from juxtatune.core.repertoire.night import Gig, Pin
 
 CURVE_WEIGHT_S = 2.0  # seconds of dead air that a step of energy off the curve is worth
-VERSION = "~"
+Answer = tuple[NightRecord, str]
 
 
-def as_given(gig: Gig, night: NightRecord) -> Plan | None:
+def as_given(state: BookState, gig: Gig, night: NightRecord) -> Plan | None:
     """The night's own order with its chosen ways, priced with its best start; rules of order do not bind it."""
     rules = replace(gig.night, pins=(), before=(), adjacent=(), apart=(), max_dead_s=None)
-    return price_order(replace(gig, night=rules), chosen(gig, night))
+    return price_order(replace(gig, night=rules), chosen(state, gig, night))
 
 
-def chosen(gig: Gig, night: NightRecord) -> tuple[Slot, ...]:
-    """The slots with ways counted among those the guitars brought allow."""
-    return tuple(replace(s, way=min(s.way or 0, len(gig.song(s.song).ways) - 1)) for s in night.slots)
+def chosen(state: BookState, gig: Gig, night: NightRecord) -> tuple[Slot, ...]:
+    """The slots with ways counted among those that the guitars brought allow: the first where its own is left out."""
+    slots = []
+    for s in night.slots:
+        own, allowed = state.song(s.song).ways, gig.song(s.song).ways
+        way = own[s.way or 0] if (s.way or 0) < len(own) else own[0]
+        slots.append(replace(s, way=allowed.index(way) if way in allowed else 0))
+    return tuple(slots)
 
 
 def take_plan(state: BookState, night: NightRecord, plan: Plan) -> NightRecord:
     """The night in a plan's order and ways."""
     gig = gig_of(state, night)
+    own = {s.song: s.way for s in night.slots}
     slots = []
     for slot in plan.order:
-        way = gig.song(slot.song).ways[slot.way or 0]
+        if slot.way is None:  # played already: as it was
+            slots.append(Slot(slot.song, slot.part, own.get(slot.song)))
+            continue
+        way = gig.song(slot.song).ways[slot.way]
         slots.append(Slot(slot.song, slot.part, state.song(slot.song).ways.index(way)))
     return replace(night, slots=tuple(slots))
 
 
-def move_song(night: NightRecord, song: str, place: int) -> NightRecord:
+def place_of(night: NightRecord, song: str) -> int:
+    """Where a song stands in the whole night, from 0. Raises UserError when it does not."""
+    for k, slot in enumerate(night.slots):
+        if slot.song == song:
+            return k
+    raise UserError("this song is not in the night", night.name)
+
+
+def move_song(state: BookState, night: NightRecord, song: str, place: int) -> Answer:
     """The song taken out and put at a place of the whole night; parts keep their sizes."""
+    here = place_of(night, song)
+    title = state.song(song).title
+    place = max(0, min(place, len(night.slots) - 1))
+    if place == here:
+        raise UserError(f"{title} is {'first' if here == 0 else 'last'} already")
     order = [s for s in night.slots if s.song != song]
-    moved = next(s for s in night.slots if s.song == song)
-    order.insert(max(0, min(place, len(order))), moved)
+    order.insert(place, night.slots[here])
     parts = [s.part for s in night.slots]
-    return replace(night, slots=tuple(replace(s, part=p) for s, p in zip(order, parts, strict=True)))
+    slots = tuple(replace(s, part=p) for s, p in zip(order, parts, strict=True))
+    return replace(night, slots=slots), f"{title} is now in place {place + 1}."
 
 
-def toggle_pin(night: NightRecord, song: str) -> NightRecord:
+def toggle_pin(state: BookState, night: NightRecord, song: str) -> Answer:
     """Pins a song to its place, or frees it."""
+    title = state.song(song).title
     pins = tuple(p for p in night.rules.pins if p.song != song)
+    words = f"{title} is not pinned any more."
     if len(pins) == len(night.rules.pins):
-        slot = next(s for s in night.slots if s.song == song)
-        place = [s.song for s in night.slots if s.part == slot.part].index(song)
-        pins = (*pins, Pin(song, slot.part, place))
-    return replace(night, rules=replace(night.rules, pins=pins))
+        part = night.slots[place_of(night, song)].part
+        place = [s.song for s in night.slots if s.part == part].index(song)
+        pins = (*pins, Pin(song, part, place))
+        words = f"{title} is pinned to place {place + 1} of {part_name(night, part)}."
+    return replace(night, rules=replace(night.rules, pins=pins)), words
 
 
-def toggle_medley(night: NightRecord, song: str) -> NightRecord:
+def toggle_medley(state: BookState, night: NightRecord, song: str) -> Answer:
     """Ties a song to the one after it in the same part, or unties it."""
     tied = tuple(p for p in night.rules.adjacent if p[0] != song)
-    if len(tied) == len(night.rules.adjacent):
-        after = _next_in_part(night, song)
-        if after is None:
-            return night
-        tied = (*tied, (song, after))
-    return replace(night, rules=replace(night.rules, adjacent=tied))
+    title = state.song(song).title
+    if len(tied) < len(night.rules.adjacent):
+        return replace(night, rules=replace(night.rules, adjacent=tied)), f"{title} begins no medley any more."
+    after = _next_in_part(state, night, song, "a medley")
+    words = f"{title} and {state.song(after).title} are a medley: one straight after the other."
+    return replace(night, rules=replace(night.rules, adjacent=(*tied, (song, after)))), words
 
 
-def _next_in_part(night: NightRecord, song: str) -> str | None:
-    """The song straight after one, or None at the end of a part."""
+def _next_in_part(state: BookState, night: NightRecord, song: str, what: str) -> str:
+    """The song straight after one. Raises UserError at the end of a part."""
     for here, after in pairwise(night.slots):
         if here.song == song and here.part == after.part:
             return after.song
-    return None
+    part = part_name(night, night.slots[place_of(night, song)].part)
+    raise UserError(f"{state.song(song).title} is the last song of {part}: {what} needs a song after it")
 
 
-def set_talk(night: NightRecord, song: str, seconds: float) -> NightRecord:
+def set_talk(state: BookState, night: NightRecord, song: str, seconds: float) -> Answer:
     """The talk and applause after a song, which travels with it."""
-    return replace(night, rules=replace(night.rules, cover_after={**night.rules.cover_after, song: seconds}))
+    rules = replace(night.rules, cover_after={**night.rules.cover_after, song: seconds})
+    return replace(night, rules=rules), f"{seconds:g} s of talk after {state.song(song).title}."
 
 
-def next_way(state: BookState, night: NightRecord, song: str) -> NightRecord:
+def next_way(state: BookState, night: NightRecord, song: str) -> Answer:
     """The song in the next of its ways that a guitar brought allows."""
-    ways = state.song(song).ways
-    slot = next(s for s in night.slots if s.song == song)
-    for k in range(1, len(ways) + 1):
-        way = ((slot.way or 0) + k) % len(ways)
-        if ways[way].instrument in night.guitars:
-            slots = tuple(replace(s, way=way) if s.song == song else s for s in night.slots)
-            return replace(night, slots=slots)
-    return night
+    ways, title = state.song(song).ways, state.song(song).title
+    slot = night.slots[place_of(night, song)]
+    for k in range(1, len(ways)):
+        at = ((slot.way or 0) + k) % len(ways)
+        way = ways[at]
+        if way.instrument in night.guitars:
+            slots = tuple(replace(s, way=at) if s.song == song else s for s in night.slots)
+            guitar = state.instrument(way.instrument).name
+            words = f"{title} on {guitar}, {show_tuning(way.tuning)}: way {at + 1} of {len(ways)}."
+            return replace(night, slots=slots), words
+    if len(ways) == 1:
+        raise UserError(f"{title} has one way to play it only: Songs can add another")
+    raise UserError(f"{title} has no other way on the guitars brought to this night")
 
 
-def toggle_apart(night: NightRecord, song: str) -> NightRecord:
+def toggle_apart(state: BookState, night: NightRecord, song: str) -> Answer:
     """Keeps a song from standing beside the one after it in its part, or lets it again."""
     kept = tuple(p for p in night.rules.apart if song not in p)
-    if len(kept) == len(night.rules.apart):
-        after = _next_in_part(night, song)
-        if after is None:
-            return night
-        kept = (*kept, (song, after))
-    return replace(night, rules=replace(night.rules, apart=kept))
+    title = state.song(song).title
+    if len(kept) < len(night.rules.apart):
+        return replace(night, rules=replace(night.rules, apart=kept)), f"{title} may have any neighbour again."
+    after = _next_in_part(state, night, song, "keeping apart")
+    words = f"{title} and {state.song(after).title} are kept apart when the night is planned."
+    return replace(night, rules=replace(night.rules, apart=(*kept, (song, after)))), words
 
 
-def toggle_lock(night: NightRecord, song: str) -> NightRecord:
+def toggle_lock(state: BookState, night: NightRecord, song: str) -> Answer:
     """Pins every song of the part that a song stands in, in today's order; or frees the part."""
-    part = next(s.part for s in night.slots if s.song == song)
+    part = night.slots[place_of(night, song)].part
     inside = [s.song for s in night.slots if s.part == part]
     others = tuple(p for p in night.rules.pins if p.song not in inside)
     locked = len(night.rules.pins) - len(others) == len(inside)
     pins = () if locked else tuple(Pin(s, part, k) for k, s in enumerate(inside))
-    return replace(night, rules=replace(night.rules, pins=(*others, *pins)))
+    name = part_name(night, part)
+    count = f"{len(inside)} song{'' if len(inside) == 1 else 's'}"
+    words = f"{name} is free again." if locked else f"{name} is locked: {count} in the order of today."
+    return replace(night, rules=replace(night.rules, pins=(*others, *pins))), words
 
 
-def toggle_curve(state: BookState, night: NightRecord) -> NightRecord:
+def toggle_curve(state: BookState, night: NightRecord) -> Answer:
     """Asks for the energy of today's order as a start to draw on, or for none."""
     if night.rules.curve is not None and night.rules.curve_weight_s > 0:
-        return replace(night, rules=replace(night.rules, curve_weight_s=0.0))
+        rules = replace(night.rules, curve_weight_s=0.0)
+        return replace(night, rules=rules), "The energy curve counts no more."
     curve = night.rules.curve or tuple(state.song(s.song).energy for s in night.slots)
-    return replace(night, rules=replace(night.rules, curve=curve, curve_weight_s=CURVE_WEIGHT_S))
+    rules = replace(night.rules, curve=curve, curve_weight_s=CURVE_WEIGHT_S)
+    return replace(night, rules=rules), "The energy curve counts now: draw it with the mouse, then plan."
 
 
-def bend_curve(night: NightRecord, drawn: Mapping[int, float]) -> NightRecord:
+def bend_curve(night: NightRecord, drawn: Mapping[int, float]) -> Answer:
     """The wanted energy drawn anew at some places of the night."""
     if night.rules.curve is None:
-        return night
+        raise UserError("no energy curve is shown: C shows it")
     curve = tuple(max(0.0, drawn.get(k, e)) for k, e in enumerate(night.rules.curve))
-    return replace(night, rules=replace(night.rules, curve=curve))
+    return replace(night, rules=replace(night.rules, curve=curve)), "The wanted energy is drawn."
 
 
-def kept_version(state: BookState, night: NightRecord, number: int) -> NightRecord:
-    """Today's order under a name of its own, to be compared with later ones."""
-    taken = {n.id for n in state.nights}
-    version = next(i for k in range(len(taken) + 2) if (i := f"{night.id}{VERSION}{number + k}") not in taken)
-    return replace(night, id=version, name=f"{night.name}, order {version.rsplit(VERSION, 1)[1]}")
+def part_name(night: NightRecord, part: int) -> str:
+    return night.rules.parts[part].name or f"Part {part + 1}"
 
 
-def versions(state: BookState, night: NightRecord) -> list[NightRecord]:
+# -- kept orders
+def kept_order(state: BookState, night: NightRecord) -> KeptOrder:
+    """Today's order under a number of its own, to be compared with later ones."""
+    taken = {k.id for k in state.kept}
+    number = next(n for n in range(1, len(taken) + 2) if f"{night.id}/{n}" not in taken)
+    return KeptOrder(f"{night.id}/{number}", night.id, f"Order {number}", night.slots)
+
+
+def kept_orders(state: BookState, night: NightRecord) -> list[KeptOrder]:
     """The kept orders of a night that still hold the same songs, oldest first."""
     songs = {s.song for s in night.slots}
-    return [
-        n for n in state.nights if n.id.startswith(night.id + VERSION) and {s.song for s in n.slots} == songs
-    ]
+    return [k for k in state.kept if k.night == night.id and {s.song for s in k.slots} == songs]
 
 
-def take_version(night: NightRecord, version: NightRecord) -> NightRecord:
+def take_kept(night: NightRecord, kept: KeptOrder) -> NightRecord:
     """The night in a kept order, with the rules of today."""
     parts = [s.part for s in night.slots]
-    slots = tuple(replace(s, part=p) for s, p in zip(version.slots, parts, strict=True))
+    slots = tuple(replace(s, part=p) for s, p in zip(kept.slots, parts, strict=True))
     return replace(night, slots=slots)

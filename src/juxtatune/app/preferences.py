@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import json
 import math
-import os
 from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
+from juxtatune.book.files import write_whole
 from juxtatune.core.errors import UserError
 from juxtatune.core.music.pitch import Reference
 from juxtatune.core.retuning.procedure import Rules
@@ -68,22 +68,18 @@ class Preferences:
             return
         data = {k: v for k, v in asdict(self).items() if k in ("theme", "left_handed")}
         data |= {name: self.tuning.figure(name) for name in LIMITS} | {"attack": self.tuning.attack}
-        partial = self.path.with_name(self.path.name + ".part")
         try:
-            self.path.parent.mkdir(parents=True, exist_ok=True)
-            partial.write_text(json.dumps(data), encoding="utf-8")
-            os.replace(partial, self.path)
+            self.path.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
         except OSError as error:
-            raise UserError(
-                f"preferences could not be saved: {error.strerror or error}", str(self.path)
-            ) from None
+            raise UserError(f"preferences could not be saved: {error.strerror or error}", str(self.path)) from None
+        write_whole(self.path, json.dumps(data).encode(), 0o600)
 
 
 def load_preferences(path: Path) -> Preferences:
     """The file's preferences; whatever in it cannot be used is left at its default."""
     try:
         data = json.loads(path.read_text(encoding="utf-8"))
-    except (OSError, ValueError):
+    except (OSError, ValueError, RecursionError):
         return Preferences(path=path)
     if not isinstance(data, dict):
         return Preferences(path=path)

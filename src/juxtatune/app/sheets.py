@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from juxtatune.core.music.naming import name_tuning
+from juxtatune.core.music.notes import pretty
 from juxtatune.core.planning.plan import Plan, Retune
 from juxtatune.core.planning.trace import trace
 from juxtatune.core.repertoire.night import Gig
@@ -19,6 +20,7 @@ class FloorRow:
     guitar: str
     pitches: tuple[float, ...]
     home: tuple[float, ...]
+    tuning: str  # its name, where it is another than the guitar stood in before
     moves: str
     part: int
     new_guitar: bool
@@ -43,6 +45,7 @@ def floor_rows(gig: Gig, plan: Plan) -> list[FloorRow]:
     """The set in order, as it lies on the floor."""
     rows: list[FloorRow] = []
     hand: str | None = None
+    stands: dict[str, str] = {}
     for k, place in enumerate(trace(gig, plan)):
         if place.way is None:
             continue
@@ -56,10 +59,11 @@ def floor_rows(gig: Gig, plan: Plan) -> list[FloorRow]:
         if place.way.capo:
             text = f"capo {place.way.capo}" + (f"; {text}" if text else "")
         part_begins = not rows or rows[-1].part != place.part
-        if part_begins:
-            text = name_tuning(place.way.tuning).name + (f"; {text}" if text else "")
+        tuning = pretty(name_tuning(place.way.tuning).name)
+        named = tuning if part_begins or guitar.id != hand or stands.get(guitar.id) != tuning else ""
+        stands[guitar.id] = tuning
         rows.append(FloorRow(
-            k + 1, gig.song(place.song).title, guitar.name, place.way.tuning.pitches, guitar.home.pitches, text,
+            k + 1, gig.song(place.song).title, guitar.name, place.way.tuning.pitches, guitar.home.pitches, named, text,
             place.part, part_begins or guitar.id != hand,
         ))  # fmt: skip
         hand = guitar.id

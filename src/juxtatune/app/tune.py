@@ -6,6 +6,7 @@ from collections import deque
 from dataclasses import dataclass
 
 from juxtatune.app.session import Session
+from juxtatune.book.writer import Ticket
 from juxtatune.core.listening.listener import Heard
 from juxtatune.core.listening.pluck import Reading, Targets
 from juxtatune.core.listening.strum import StrumReading
@@ -18,6 +19,9 @@ from juxtatune.core.retuning.change import StringChange, change
 from juxtatune.core.retuning.procedure import Procedure, Rules, Status
 
 NEAR, FASTEST = 60.0, 400.0  # cents; cents in a second
+ATTACK_S = 0.45  # after an attack a string may be taken for the one in hand for so long
+STALE_S = 0.2  # and for so long what is heard may still be the sound before it
+RISE_DB = 6.0  # a rise of the level that is an attack
 TRAIL = 400  # readings kept for each string
 THERE = (Status.STAYS, Status.LANDED, Status.CHECKED, Status.OFF)  # at the new pitch, or close to it
 
@@ -46,7 +50,17 @@ class TuneRun:
         self.unread: dict[int, str] = {}  # strings of the last strum that could not be told apart, and why
         self.together: tuple[int, int] | None = None  # strings that ring at once
         self.held = False
-        self.saved = False
+        self.finished = False  # every string was checked, and the guitar's new tuning is an edit
+        self._ticket: Ticket | None = None
+        self._sounding: int | None = None  # the string that rings
+        self._before: int | None = None  # the one that rang before the last attack
+        self._attacked = -1.0  # when that was, s
+        self._level = -120.0
+
+    @property
+    def saved(self) -> bool:
+        """Whether the guitar's new tuning is on the disk."""
+        return self._ticket is not None and self._ticket.saved
 
     @property
     def targets(self) -> Targets:
@@ -60,16 +74,41 @@ class TuneRun:
         if self.held:
             return
         self.together = heard.together
+        self._note_attack(heard)
         g = heard.glimpse
         if g is not None and g.string is not None and g.cents is not None:
             string = self._in_hand(g.pitch, g.string, g.t)
             cents = (g.pitch - self.target.pitch(string)) * 100 + self._counted(string)
             self.unread.pop(string, None)
             self.trails[string].append(Point(g.t, cents, g.sigma_cents))
-            self.procedure = procedure.hear(self.procedure, g.t, string, cents, g.sigma_cents, g.level_db)
+            attacked = self._takes_hand(string, g.t)
+            self._sounding = string
+            self.procedure = procedure.hear(
+                self.procedure, g.t, string, cents, g.sigma_cents, g.level_db, attacked
+            )
         for reading in heard.settled:
             self._settled(reading)
         self._finish()
+
+    def _note_attack(self, heard: Heard) -> None:
+        """Marks a new attack: an onset, or a leap of the level."""
+        at = heard.onset if heard.onset is not None and heard.onset > self._attacked + 0.12 else None
+        g = heard.glimpse
+        if at is None and g is not None and g.level_db > self._level + RISE_DB and g.t > self._attacked + ATTACK_S:
+            at = g.t
+        if g is not None:
+            self._level = g.level_db
+        if at is not None:
+            self._attacked, self._before = at, self._sounding
+
+    def _just_attacked(self, t: float) -> bool:
+        return self._sounding is None or 0 <= t - self._attacked < ATTACK_S
+
+    def _takes_hand(self, string: int, t: float) -> bool:
+        """Only a new attack moves the selection; just after it the sound before it may still be heard."""
+        if not self._just_attacked(t):
+            return False
+        return string != self._before or t - self._attacked > STALE_S
 
     def hear_strum(self, t: float, readings: list[StrumReading]) -> None:
         """Takes in all strings of a strum at once, at time t (s)."""
@@ -91,7 +130,8 @@ class TuneRun:
 
         No peg is turned faster than `FASTEST`: a greater leap is another string.
         """
-        active = self.procedure.active
+        just = self._just_attacked(t) or self._sounding is None
+        active = self.procedure.active if just else self._sounding or self.procedure.active
         low, high = self.targets.span(active)
         if active != heard and active in self.procedure.moving and low <= pitch <= high:
             trail = self.trails[active]
@@ -142,15 +182,16 @@ class TuneRun:
         })  # fmt: skip
 
     def _finish(self) -> None:
-        if self.saved or not self.procedure.done:
+        if self.finished or not self.procedure.done:
             return
-        self.saved = True
+        self.finished = True
         state = self.session.state
         guitar = state.instrument(self.instrument)
         label = f"{guitar.name} in {name_tuning(self.target).name}"
-        self.session.edit(label, state.tuned(self.instrument, self.target))
+        new = state.tuned(self.instrument, self.target)
+        self.session.edit(label, new)
         moved = [{"string": c.string, "semitones": c.semitones} for c in self.procedure.change.strings]
-        self.session.log(
+        self._ticket = self.session.log(
             "retune",
             {"instrument": self.instrument, "to": str(self.target), "song": self.song, "moved": moved},
         )
@@ -162,7 +203,7 @@ class TuneRun:
         self.procedure = procedure.step(self.procedure, by)
 
     def check_all(self) -> None:
-        self.saved = False
+        self.finished, self._ticket = False, None
         self.procedure = procedure.check_all(self.procedure)
 
     def summary(self) -> str:
@@ -175,14 +216,49 @@ class TuneRun:
         return f"{way}: {_moves(moves)}."
 
 
-def strum_words(readings: list[StrumReading]) -> str:
-    """What a strum brought, in a sentence."""
-    left = [ordinal(r.string) for r in readings if r.cents is None]
-    if len(left) == len(readings):
+    def left(self) -> str:
+        """Which strings still want something and why: `the 3rd is 7.0 ¢ above`."""
+        p = self.procedure
+        parts = []
+        for s in p.strings:
+            name = f"the {ordinal(s.string)}"
+            where = away_words(s.cents) if s.cents is not None else ""
+            if procedure.reads_off(p, s.string):
+                parts.append(f"{name} reads {where}: play it again")
+            elif s.slipped and s.status is Status.TO_GO:
+                parts.append(f"{name} had landed and is out again, {where}")
+            elif s.status is Status.OFF:
+                parts.append(f"{name} is {where}")
+            elif s.status is Status.FROM_ABOVE:
+                parts.append(f"{name} came from above")
+            elif s.status is Status.TO_GO:
+                inside = s.cents is not None and abs(s.cents) <= p.rules.tolerance
+                why = f"is {where}" if where and not inside else "must be held there" if inside else "is to go"
+                parts.append(f"{name} {why}")
+            elif p.checking and s.status is not Status.CHECKED:
+                parts.append(f"{name} is to be checked")
+        return "; ".join(parts)
+
+
+def away_words(cents: float) -> str:
+    """`7.0 ¢ above`, `2 half steps below`."""
+    side = "above" if cents > 0 else "below"
+    if abs(cents) < 75:
+        return f"{abs(cents):.1f} ¢ {side}"
+    steps = abs(cents) / 100
+    text = f"{steps:.0f}" if abs(steps - round(steps)) <= 0.08 else f"{steps:.1f}"
+    return f"{text} half step{'' if text == '1' else 's'} {side}"
+
+
+def strum_words(readings: list[StrumReading], left: str) -> str:
+    """What a strum brought, in a sentence, and what is left to do."""
+    unread = [ordinal(r.string) for r in readings if r.cents is None]
+    if len(unread) == len(readings):
         return "No string could be told apart: strum again, all strings, and let them ring."
-    if not left:
-        return "All strings read from one strum."
-    return f"{len(readings) - len(left)} strings read from one strum. Play alone: the {', the '.join(left)}."
+    rest = f" Left: {left}." if left else ""
+    if not unread:
+        return f"All strings read from one strum.{rest}"
+    return f"{len(readings) - len(unread)} strings read from one strum. Play alone: the {', the '.join(unread)}.{rest}"
 
 
 def _moves(moves: tuple[StringChange, ...]) -> str:

@@ -2,11 +2,21 @@
 
 from __future__ import annotations
 
+import os
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
     from juxtatune.core.listening.source import Samples
     from juxtatune.core.repertoire.night import Gig
+
+
+def compiled() -> bool:
+    """Whether compiled code lies ready: an installation that cannot be written to has none, and compiles as it goes."""
+    core = Path(__file__).parents[1] / "core"
+    if any(core.rglob("*.nbi")):
+        return True
+    return not os.access(core / "planning", os.W_OK)
 
 
 def warm() -> None:

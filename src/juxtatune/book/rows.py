@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Callable
 from dataclasses import asdict
 from typing import Any
 
-from juxtatune.book.state import BookState, NightRecord
+from juxtatune.book.state import BookState, KeptOrder, NightRecord
 from juxtatune.core.music.tuning import parse_notes
 from juxtatune.core.planning.plan import Slot
-from juxtatune.core.repertoire.night import Night, Part, Pin
+from juxtatune.core.repertoire.night import Night, Now, Part, Pin
 from juxtatune.core.repertoire.song import Song, Way
 from juxtatune.core.strings.instrument import Costs, Instrument
 
@@ -17,6 +18,7 @@ COLUMNS = {
     "instrument": ("id", "position", "name", "strings", "bridge", "home", "tuning", "costs"),
     "song": ("id", "position", "title", "length_s", "energy", "ways"),
     "night": ("id", "position", "name", "guitars", "slots", "rules"),
+    "kept_order": ("id", "position", "night", "name", "slots"),
 }
 Row = tuple[Any, ...]
 
@@ -25,22 +27,19 @@ def _json(value: Any) -> str:
     return json.dumps(value, ensure_ascii=False, allow_nan=False)
 
 
-def rows_of(state: BookState) -> dict[str, dict[str, Row]]:
-    """Every table as rows by id."""
-    return {
-        "instrument": {i.id: _instrument_row(k, i) for k, i in enumerate(state.instruments)},
-        "song": {s.id: _song_row(k, s) for k, s in enumerate(state.songs)},
-        "night": {n.id: _night_row(k, n) for k, n in enumerate(state.nights)},
-    }
+def entities(state: BookState) -> dict[str, tuple[Any, ...]]:
+    """What each table holds, in order."""
+    return {"instrument": state.instruments, "song": state.songs, "night": state.nights, "kept_order": state.kept}
 
 
-def state_of(tables: dict[str, list[Row]]) -> BookState:
-    """A book's state from its rows, in order of position."""
-    return BookState(
-        tuple(_instrument(r) for r in tables["instrument"]),
-        tuple(_song(r) for r in tables["song"]),
-        tuple(_night(r) for r in tables["night"]),
-    )
+def row_of(table: str, position: int, entity: Any) -> Row:
+    """One entity as a row of its table."""
+    return WRITERS[table](position, entity)
+
+
+def entity_of(table: str, row: Row) -> Any:
+    """The entity that a row holds. Raises whatever a damaged row leads to."""
+    return READERS[table](row)
 
 
 def _instrument_row(k: int, i: Instrument) -> Row:
@@ -74,9 +73,33 @@ def _night_row(k: int, n: NightRecord) -> Row:
         "cover_after": dict(n.rules.cover_after), "pins": [[p.song, p.part, p.place] for p in n.rules.pins],
         "before": n.rules.before, "adjacent": n.rules.adjacent, "apart": n.rules.apart,
         "max_dead_s": n.rules.max_dead_s, "curve": n.rules.curve, "curve_weight_s": n.rules.curve_weight_s,
+        "now": _now_json(n.rules.now),
     }  # fmt: skip
-    slots = [[s.song, s.part, s.way] for s in n.slots]
-    return (n.id, k, n.name, _json(list(n.guitars)), _json(slots), _json(rules))
+    return (n.id, k, n.name, _json(list(n.guitars)), _slots_json(n.slots), _json(rules))
+
+
+def _slots_json(slots: tuple[Slot, ...]) -> str:
+    return _json([[s.song, s.part, s.way] for s in slots])
+
+
+def _slots(text: str) -> tuple[Slot, ...]:
+    return tuple(Slot(*s) for s in json.loads(text))
+
+
+def _now_json(now: Now | None) -> Any:
+    if now is None:
+        return None
+    return {
+        "played": list(now.played), "in_hand": now.in_hand,
+        "tunings": {i: str(t) for i, t in now.tunings.items()}, "capos": dict(now.capos),
+    }  # fmt: skip
+
+
+def _now(x: Any) -> Now | None:
+    if x is None:
+        return None
+    tunings = {i: parse_notes(t) for i, t in x["tunings"].items()}
+    return Now(tuple(x["played"]), x["in_hand"], tunings, x["capos"])
 
 
 def _night(r: Row) -> NightRecord:
@@ -90,6 +113,22 @@ def _night(r: Row) -> NightRecord:
         cover_after=x["cover_after"], pins=tuple(Pin(*p) for p in x["pins"]), before=pairs("before"),
         adjacent=pairs("adjacent"), apart=pairs("apart"), max_dead_s=x["max_dead_s"],
         curve=tuple(x["curve"]) if x["curve"] is not None else None, curve_weight_s=x["curve_weight_s"],
+        now=_now(x.get("now")),
     )  # fmt: skip
-    slots = tuple(Slot(*s) for s in json.loads(r[4]))
-    return NightRecord(r[0], r[2], tuple(json.loads(r[3])), slots, rules)
+    return NightRecord(r[0], r[2], tuple(json.loads(r[3])), _slots(r[4]), rules)
+
+
+def _kept_row(k: int, o: KeptOrder) -> Row:
+    return (o.id, k, o.night, o.name, _slots_json(o.slots))
+
+
+def _kept(r: Row) -> KeptOrder:
+    return KeptOrder(r[0], r[2], r[3], _slots(r[4]))
+
+
+WRITERS: dict[str, Callable[[int, Any], Row]] = {
+    "instrument": _instrument_row, "song": _song_row, "night": _night_row, "kept_order": _kept_row,
+}  # fmt: skip
+READERS: dict[str, Callable[[Row], Any]] = {
+    "instrument": _instrument, "song": _song, "night": _night, "kept_order": _kept,
+}  # fmt: skip

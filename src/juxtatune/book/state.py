@@ -25,12 +25,23 @@ class NightRecord:
 
 
 @dataclass(frozen=True)
+class KeptOrder:
+    """An order of a night put by under a name, to be compared with others."""
+
+    id: str
+    night: str
+    name: str
+    slots: tuple[Slot, ...]
+
+
+@dataclass(frozen=True)
 class BookState:
     """Everything in a book but its log. Edits make a new value."""
 
     instruments: tuple[Instrument, ...] = ()
     songs: tuple[Song, ...] = ()
     nights: tuple[NightRecord, ...] = ()
+    kept: tuple[KeptOrder, ...] = ()
 
     def instrument(self, instrument_id: str) -> Instrument:
         return _find(self.instruments, instrument_id, "guitar")
@@ -49,6 +60,16 @@ class BookState:
 
     def with_night(self, night: NightRecord) -> BookState:
         return replace(self, nights=_put(self.nights, night))
+
+    def with_kept(self, kept: KeptOrder) -> BookState:
+        return replace(self, kept=_put(self.kept, kept))
+
+    def without_night(self, night_id: str) -> BookState:
+        """The book without a night and the orders kept of it."""
+        return replace(
+            self, nights=tuple(n for n in self.nights if n.id != night_id),
+            kept=tuple(k for k in self.kept if k.night != night_id),
+        )  # fmt: skip
 
     def tuned(self, instrument_id: str, tuning: Tuning) -> BookState:
         return self.with_instrument(self.instrument(instrument_id).tuned_to(tuning))
@@ -70,9 +91,19 @@ def gig_of(state: BookState, night: NightRecord) -> Gig:
 
 
 def state_of_gig(gig: Gig, name: str = "Night") -> BookState:
-    """A book holding one gig, its songs in the order given and each in its first way."""
+    """A book holding one gig, its songs in the order given and each in its first way.
+
+    Raises UserError when the sizes of the parts do not add up to the songs.
+    """
     parts = gig.part_of_place()
-    slots = tuple(Slot(s.id, parts[min(k, len(parts) - 1)], 0) for k, s in enumerate(gig.songs))
+    if len(parts) != len(gig.songs):
+        sizes = " + ".join(str(p.songs) for p in gig.night.parts)
+        raise UserError(
+            f"parts of {sizes} songs", "set.parts", f"sizes that add up to {len(gig.songs)}, the number of songs"
+        )
+    played = gig.night.now.played if gig.night.now is not None else ()
+    order = (*played, *(s.id for s in gig.songs if s.id not in played))
+    slots = tuple(Slot(s, part, 0) for s, part in zip(order, parts, strict=True))
     used = {w.instrument for s in gig.songs for w in s.ways}
     guitars = tuple(i.id for i in gig.instruments if i.id in used)
     return BookState(gig.instruments, gig.songs, (NightRecord("night", name, guitars, slots, gig.night),))
@@ -93,12 +124,12 @@ def without_song(night: NightRecord, song: str) -> NightRecord:
     return replace(night, slots=tuple(s for s in night.slots if s.song != song), rules=rules)
 
 
-def with_song_added(night: NightRecord, song: str) -> NightRecord:
+def with_song_added(night: NightRecord, song: str, way: int = 0) -> NightRecord:
     """The night with a song at the end of its last part."""
     last = len(night.rules.parts) - 1
     parts = tuple(Part(p.name, p.songs + 1) if k == last else p for k, p in enumerate(night.rules.parts))
     return replace(
-        night, slots=(*night.slots, Slot(song, last, 0)), rules=replace(night.rules, parts=parts, curve=None)
+        night, slots=(*night.slots, Slot(song, last, way)), rules=replace(night.rules, parts=parts, curve=None)
     )
 
 

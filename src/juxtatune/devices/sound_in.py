@@ -90,7 +90,7 @@ class LiveSource:
     def __init__(self, device: Device, channel: int | None = None) -> None:
         self.device = device
         self._channel: int | None = channel
-        self._queue: queue.Queue[tuple[np.ndarray, bool]] = queue.Queue(maxsize=200)
+        self._queue: queue.Queue[tuple[np.ndarray, int]] = queue.Queue(maxsize=200)
         self._stream: Any = None
         self._count = 0
         self._last = time.monotonic()
@@ -132,19 +132,22 @@ class LiveSource:
                 pass
 
     def _take(self, data: np.ndarray, frames: int, when: object, status: Any) -> None:
+        lost = self._dropped + (1 if status.input_overflow else 0)
         try:
-            self._queue.put_nowait((data.copy(), bool(status.input_overflow)))
+            # what was dropped is missing right before this block, however long it waits to be read
+            self._queue.put_nowait((data.copy(), lost))
+            self._dropped = 0
         except queue.Full:
             self._dropped += frames
 
     def read(self, timeout: float) -> Block | None:
         try:
-            data, overflow = self._queue.get(timeout=timeout)
+            data, lost = self._queue.get(timeout=timeout)
         except queue.Empty:
             self._watch()
             return None
         self._last = time.monotonic()
-        lost, self._dropped = self._dropped + (1 if overflow else 0), 0
+        self._count += lost
         samples = data[:, self._pick(data)].astype(float)
         block = Block(samples, self.device.default_rate, self._count, lost)
         self._count += len(data)

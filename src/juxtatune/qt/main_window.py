@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
+from pathlib import Path
 from typing import Any, TypeVar
 
-from PySide6.QtCore import Qt
-from PySide6.QtGui import QAction, QActionGroup, QCloseEvent, QKeySequence, QResizeEvent
+from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtGui import QAction, QActionGroup, QCloseEvent, QKeyEvent, QKeySequence, QResizeEvent
 from PySide6.QtWidgets import (
     QApplication,
     QHBoxLayout,
@@ -24,11 +25,16 @@ from PySide6.QtWidgets import (
 from juxtatune.app.preferences import Preferences, TuningPreferences
 from juxtatune.app.session import Session
 from juxtatune.core.errors import UserError
+from juxtatune.core.music.naming import name_tuning
+from juxtatune.core.music.notes import pretty
 from juxtatune.core.planning.trace import trace
-from juxtatune.qt.gig_files import GigFiles
+from juxtatune.qt.faults import faults
+from juxtatune.qt.gig_files import BookFiles, GigFiles
+from juxtatune.qt.legend import LegendDialog
 from juxtatune.qt.night_menu import NightMenu
+from juxtatune.qt.notice import NoticeLine
 from juxtatune.qt.sound_menu import SoundMenu
-from juxtatune.qt.theme import apply_theme
+from juxtatune.qt.theme import Theme, apply_theme
 from juxtatune.qt.tuning_dialog import TuningDialog
 from juxtatune.qt.views.guitars.view import GuitarsView
 from juxtatune.qt.views.night.presenter import NightPresenter
@@ -42,7 +48,9 @@ from juxtatune.qt.widgets.tonight import TonightList, TonightRow
 VIEWS = ("Songs", "Guitars", "Night", "Tune")
 FOLD_AT = 1100  # px
 FOOT_PX = 16
-
+USUAL = (1280, 800)
+LEAST = (760, 480)  # px: a small screen whose letters are enlarged by half
+SAVE_LOOK_MS = 300
 
 W = TypeVar("W", bound=QWidget)
 
@@ -56,10 +64,13 @@ def _named(widget: W, name: str) -> W:
 class MainWindow(QMainWindow):
     """Holds the session and the views, and keeps one song selected across them."""
 
+    book_wanted = Signal(object)  # the path of another book to open in this window's place
+
     def __init__(self, session: Session, preferences: Preferences) -> None:
         super().__init__()
         self.session, self.preferences = session, preferences
         self.song: str | None = None
+        Theme.left_handed = preferences.left_handed
         self.night = NightPresenter(session)
         self.tune = TunePresenter(session)
         self.views: dict[str, Any] = {
@@ -73,10 +84,43 @@ class MainWindow(QMainWindow):
         self._unwatch = session.watch(self._refresh)
         night = self.night.night()
         self.choose(night.slots[0].song if night is not None and night.slots else None)
-        self.show_view("Night")
+        self.show_view(self._first_view())
         self.night.refresh()
         self._refresh()
-        self.resize(1280, 800)
+        self._fit_screen()
+        self._welcome()
+
+    def _first_view(self) -> str:
+        """An empty book begins with what is missing first: a guitar, then songs, then a night."""
+        state = self.session.state
+        if not state.instruments:
+            return "Guitars"
+        return "Songs" if not state.songs else "Night"
+
+    def _welcome(self) -> None:
+        if self.session.read_only:
+            self.say("This book is open in another window: here it can be read, and nothing changed.")
+        elif self.session.repairs:
+            self.say("What pointed nowhere was dropped: " + "; ".join(self.session.repairs[:3]) + ".")
+        elif not self.session.state.instruments:
+            self.say("Welcome. First your guitar: type its name and press Enter. Then songs, then a night. F1 shows all keys.")
+
+    def _fit_screen(self) -> None:
+        """As made for, or as large as the screen has room for."""
+        room = self.screen().availableGeometry()
+        self.resize(min(USUAL[0], room.width()), min(USUAL[1], room.height()))
+        self.setMinimumSize(min(LEAST[0], room.width()), min(LEAST[1], room.height()))
+
+    # -- what menus ask for
+    @property
+    def widget(self) -> QWidget:
+        return self
+
+    def say(self, text: str) -> None:
+        self.line.say(text)
+
+    def open_book(self, path: Path) -> None:
+        self.book_wanted.emit(path)
 
     # -- building
     def _lay_out(self) -> None:
@@ -94,6 +138,7 @@ class MainWindow(QMainWindow):
             tab = _named(QToolButton(), "tab")
             tab.setText(view)
             tab.setCheckable(True)
+            tab.setFocusPolicy(Qt.FocusPolicy.TabFocus)
             tab.clicked.connect(lambda _=False, view=view: self.show_view(view))
             self.tabs[view] = tab
             row.addWidget(tab)
@@ -113,9 +158,8 @@ class MainWindow(QMainWindow):
         row.setContentsMargins(FOOT_PX, 6, FOOT_PX, 6)
         self.keys, self.note = QLabel(), QLabel()
         self.note.setAlignment(Qt.AlignmentFlag.AlignRight)
-        self.notice = QLabel()
-        self.notice.setWordWrap(True)
-        self.notice.setContentsMargins(24, 2, 24, 4)
+        self.line = NoticeLine()
+        self.notice = self.line.notice
         row.addWidget(self.keys)
         row.addStretch(1)
         row.addWidget(self.note)
@@ -125,25 +169,31 @@ class MainWindow(QMainWindow):
         column.setSpacing(0)
         column.addWidget(top)
         column.addLayout(middle, 1)
-        column.addWidget(self.notice)
+        column.addWidget(self.line)
         column.addWidget(foot)
         self.setCentralWidget(body)
-        self.setMinimumSize(900, 600)
 
     def _connect(self) -> None:
         self.tonight.selected.connect(self.choose)
         self.views["Night"].song_chosen.connect(self.choose)
         self.views["Songs"].song_chosen.connect(self.choose)
         self.views["Night"].opened.connect(self.open_song)
+        self.views["Night"].hints_changed.connect(self._show_hints)
         for view in self.views.values():
             view.message.connect(self.say)
         self.night.changed.connect(self._refresh)
         self.night.changed.connect(
             lambda: self.views["Guitars"].show_night(self.night.given_gig, self.night.given)
         )
+        self.night.doing.connect(self.line.show_doing)
         self.tune.level.connect(self._show_level)
         self.tune.source_changed.connect(lambda _: self._show_status())
+        self.tune.next_wanted.connect(self.next_song)
         self.views["Tune"].status_changed.connect(self._show_note)
+        faults.told.connect(self.say)
+        self._saving = QTimer(self)
+        self._saving.timeout.connect(lambda: self.line.show_unsaved(self.session.unsaved, self.session.trouble))
+        self._saving.start(SAVE_LOOK_MS)
 
     def _action(
         self, menu: Any, text: str, work: Callable[[], Any], keys: str | QKeySequence.StandardKey = ""
@@ -157,20 +207,14 @@ class MainWindow(QMainWindow):
 
     def _menus(self) -> None:
         bar = self.menuBar()
-        file = bar.addMenu("&File")
-        self.gig_files = GigFiles(self)
-        self._action(file, "&Import gig…", self.gig_files.ask_import, "Ctrl+I")
-        self._action(file, "&Export gig…", self.gig_files.ask_export, "Ctrl+E")
-        file.addSeparator()
-        self._action(file, "&Quit", self.close, QKeySequence.StandardKey.Quit)
+        self._file_menu(bar.addMenu("&File"))
         edit = bar.addMenu("&Edit")
         self.undo_action = self._action(edit, "&Undo", self.undo, QKeySequence.StandardKey.Undo)
         self.redo_action = self._action(edit, "&Redo", self.redo, QKeySequence.StandardKey.Redo)
         edit.addSeparator()
         self.tuning_dialog = TuningDialog(self.preferences.tuning, self)
         self.tuning_dialog.changed.connect(self._tuning_changed)
-        keys = "Ctrl+,"
-        self._action(edit, "Tuning &preferences…", self.tuning_dialog.show, keys)
+        self._action(edit, "Tuning &preferences…", self.tuning_dialog.show, "Ctrl+,")
         go = bar.addMenu("&View")
         for k, view in enumerate(VIEWS):
             self._action(go, view, partial(self.show_view, view), f"Ctrl+{k + 1}")
@@ -180,15 +224,25 @@ class MainWindow(QMainWindow):
         left.setCheckable(True)
         left.setChecked(self.preferences.left_handed)
         self._mirror_action = left
-        self._mirror(False)
-        night = bar.addMenu("&Night")
-        self._action(night, "&Plan", self.plan, "Ctrl+R")
-        self._action(night, "&Take the planned order", self.night.take)
-        self._action(night, "&Stop planning", self.night.cancel)
-        self.night_menu = NightMenu(self, night)
+        self.addAction(self._action(QWidget(self), "Plan", self.plan, "Ctrl+R"))
+        self.night_menu = NightMenu(self, self.views["Night"], bar.addMenu("&Night"))
         self.sound_menu = SoundMenu(self.tune, bar.addMenu("&Sound"), self)
         help_menu = bar.addMenu("&Help")
+        self.legend = LegendDialog(self)
+        self._action(help_menu, "&Keys and legend", self.show_legend, "F1")
         self._action(help_menu, "&About Juxtatune", self._about)
+
+    def _file_menu(self, file: Any) -> None:
+        self.gig_files = GigFiles(self, self.night.night, self.night.open_night)
+        self.book_files = BookFiles(self)
+        self._action(file, "&Open a book…", self.book_files.ask_open, QKeySequence.StandardKey.Open)
+        self._action(file, "&New book…", self.book_files.ask_new)
+        self._action(file, "&Back up the book…", self.book_files.ask_back_up)
+        file.addSeparator()
+        self._action(file, "&Import gig…", self.gig_files.ask_import, "Ctrl+I")
+        self._action(file, "&Export gig…", self.gig_files.ask_export, "Ctrl+E")
+        file.addSeparator()
+        self._action(file, "&Quit", self.close, QKeySequence.StandardKey.Quit)
 
     def _theme_menu(self, menu: Any) -> None:
         group = QActionGroup(self)
@@ -210,7 +264,8 @@ class MainWindow(QMainWindow):
         else:
             self.tune.stop()
             self.level.set_level(None, False)
-        self.views[view].setFocus()
+        focus_in = getattr(self.views[view], "focus_in", self.views[view].setFocus)
+        focus_in()
         self._show_note()
         self._show_hints()
 
@@ -231,6 +286,17 @@ class MainWindow(QMainWindow):
         """Opens the gap that leads to a song: Tune, with the guitar and tuning that the song wants."""
         self.choose(song)
         self.show_view("Tune")
+
+    def next_song(self) -> None:
+        """On to the next gap of the night."""
+        rows = [row.song for row in self.tonight.model.rows]
+        at = rows.index(self.song) if self.song in rows else -1
+        if at + 1 < len(rows):
+            self.choose(rows[at + 1])
+            title = self.session.state.song(rows[at + 1]).title
+            self.say(f"Next: {title}.")
+        else:
+            self.say("That was the last song of the night.")
 
     def _begin_tuning(self) -> None:
         job = self._job()
@@ -255,11 +321,6 @@ class MainWindow(QMainWindow):
         night = self.night.night()
         self.name.setText(night.name if night is not None else "Juxtatune")
         self.setWindowTitle(f"{night.name} – Juxtatune" if night is not None else "Juxtatune")
-        undo, redo = self.session.can_undo, self.session.can_redo
-        self.undo_action.setText(f"&Undo {undo.lower()}" if undo else "&Undo")
-        self.undo_action.setEnabled(undo is not None)
-        self.redo_action.setText(f"&Redo {redo.lower()}" if redo else "&Redo")
-        self.redo_action.setEnabled(redo is not None)
         self._show_tonight()
         self._show_status()
         self._show_note()
@@ -268,20 +329,23 @@ class MainWindow(QMainWindow):
     def _show_tonight(self) -> None:
         gig, plan, rows = self.night.given_gig, self.night.given, []
         night = self.night.night()
-        chosen = self.song is not None
+        past = self.song is not None
         if gig is not None and night is not None and plan is not None:
             for p in trace(gig, plan):
                 if p.way is None:
                     continue
                 if p.song == self.song:
-                    chosen = False
-                home = gig.instrument(p.way.instrument).home.pitches
-                rows.append(TonightRow(p.song, gig.song(p.song).title, p.way.tuning.pitches, home, chosen))
+                    past = False
+                guitar = gig.instrument(p.way.instrument)
+                tuning = pretty(name_tuning(p.way.tuning).name)
+                rows.append(TonightRow(p.song, gig.song(p.song).title, tuning, guitar.name,
+                                       p.way.tuning.pitches, guitar.home.pitches, past))  # fmt: skip
         self.tonight.set_rows(tuple(rows), self.song)
 
     def _show_status(self, wrong: str = "") -> None:
         a4 = f"A4 {self.preferences.tuning.a4:g}"
-        self.status.setText(" · ".join(part for part in (a4, self.tune.source_name, wrong) if part))
+        lock = "read only" if self.session.read_only else ""
+        self.status.setText(" · ".join(part for part in (lock, a4, self.tune.source_name, wrong) if part))
 
     def _show_level(self, level: float, wrong: str) -> None:
         self.level.set_level(level, wrong == "too loud")
@@ -290,39 +354,37 @@ class MainWindow(QMainWindow):
     def _show_hints(self) -> None:
         """The keys of the view, set closer and without the note beside them where there is no room."""
         room = self.width() - 2 * FOOT_PX
+        hints = self.views[self.view_name()].hints()
         for apart, beside in ((6, True), (3, True), (3, False)):
-            self.keys.setText((" " * apart).join(self.views[self.view_name()].hints()))
+            self.keys.setText((" " * apart).join((*hints, "F1  keys")))
             if self.keys.sizeHint().width() + beside * (self.note.sizeHint().width() + FOOT_PX) <= room:
                 break
+        else:
+            while len(hints) > 1 and self.keys.sizeHint().width() > room:
+                hints = hints[:-1]  # F1 shows all of them
+                self.keys.setText("   ".join((*hints, "F1  keys")))
         self.note.setVisible(beside)
 
     def _show_note(self) -> None:
         view = self.view_name()
-        self.note.setText(
-            self.tune.counts()
-            if view == "Tune"
-            else "left is lower, right is higher"
-            if view == "Night"
-            else ""
-        )
-
-    def say(self, text: str) -> None:
-        self.notice.setText(text)
+        fixed = "left is lower, right is higher" if view == "Night" else ""
+        self.note.setText(self.tune.counts() if view == "Tune" else fixed)
 
     # -- actions
     def plan(self) -> None:
         if self.view_name() != "Night":
             self.show_view("Night")
+        self.views["Night"].build(False)
         self.night.plan()
 
     def undo(self) -> None:
-        self._step_edit(QLineEdit.undo, self.session.undo, "Undone")
+        self._step_edit(QLineEdit.undo, self.session.undo, "Undone", "Nothing to undo.")
 
     def redo(self) -> None:
-        self._step_edit(QLineEdit.redo, self.session.redo, "Done again")
+        self._step_edit(QLineEdit.redo, self.session.redo, "Done again", "Nothing to do again.")
 
     def _step_edit(
-        self, in_field: Callable[[QLineEdit], None], in_book: Callable[[], str | None], word: str
+        self, in_field: Callable[[QLineEdit], None], in_book: Callable[[], str | None], word: str, nothing: str
     ) -> None:
         """A text field with the focus comes first."""
         focus = QApplication.focusWidget()
@@ -332,21 +394,41 @@ class MainWindow(QMainWindow):
         try:
             label = in_book()
         except UserError as error:
-            self.say(error.message())
+            self.say(f"{error.message()}.")
             return
-        if label:
-            self.say(f"{word}: {label.lower()}.")
+        self.say(f"{word}: {label.lower()}." if label else nothing)
 
-    def _mirror(self, toggle: bool = True) -> None:
-        if toggle:
-            self.preferences = self.preferences.with_(left_handed=self._mirror_action.isChecked())
-            self._save_preferences()
-        self.views["Night"].canvas.mirrored = self.tonight.mirrored = self.preferences.left_handed
-        self.views["Tune"].approach.mirrored = self.preferences.left_handed
-        self.update()
-        self.views["Night"].canvas.update()
-        self.tonight.update()
-        self.views["Tune"].approach.update()
+    def show_legend(self) -> None:
+        """The keys of every view, and what the marks mean."""
+        groups = [("Everywhere", [
+            ("Ctrl+1 … 4", "Songs, Guitars, Night, Tune"), ("Ctrl+R", "plan the night"), ("Ctrl+Z", "undo"),
+            ("Ctrl+Shift+Z", "do again"), ("Ctrl+,", "tuning preferences"), ("F1 or ?", "this page"),
+        ])]  # fmt: skip
+        for name in VIEWS:
+            view = self.views[name]
+            if name == "Night":
+                groups.append((name, [("↑ ↓", "choose a song"), *view.commands.keys()]))
+                groups.append(("Night, set up", _pairs(view.builder.hints())))
+            else:
+                groups.append((name, _pairs(view.hints())))
+        self.legend.set_keys(groups)
+        self.legend.show()
+        self.legend.raise_()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.text() == "?":
+            self.show_legend()
+        else:
+            super().keyPressEvent(event)
+
+    def _mirror(self) -> None:
+        left = self._mirror_action.isChecked()
+        self.preferences = self.preferences.with_(left_handed=left)
+        self._save_preferences()
+        Theme.left_handed = left
+        self.tune.changed.emit()
+        for widget in self.findChildren(QWidget):
+            widget.update()
 
     def _set_theme(self, name: str) -> None:
         self.preferences = self.preferences.with_(theme=name)
@@ -370,7 +452,7 @@ class MainWindow(QMainWindow):
         try:
             self.preferences.save()
         except UserError as error:
-            self.say(error.message())
+            self.say(f"{error.message()}.")
 
     def _about(self) -> None:
         QMessageBox.about(
@@ -382,14 +464,47 @@ class MainWindow(QMainWindow):
     # -- window
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
-        self.tonight.fold(self.width() <= FOLD_AT)
+        grow = max(1.0, min(2.4, self.width() / 1600))
+        self.tonight.fold(self.width() <= FOLD_AT, grow)
         self._show_hints()
 
+    def _may_close(self) -> bool:
+        """Asks, where something could not be saved, whether it is to be lost."""
+        while not self.session.flush(1.0):
+            box = QMessageBox(self)
+            box.setWindowTitle("Not everything is saved")
+            box.setText(f"{self.session.unsaved} changes could not be saved: {self.session.trouble or 'the disk is slow'}.")
+            again = box.addButton("Try again", QMessageBox.ButtonRole.AcceptRole)
+            copy = box.addButton("Save a copy…", QMessageBox.ButtonRole.ActionRole)
+            lose = box.addButton("Close and lose them", QMessageBox.ButtonRole.DestructiveRole)
+            stay = box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
+            box.setDefaultButton(again)
+            box.exec()
+            if box.clickedButton() is copy:
+                self.book_files.ask_back_up()
+            if box.clickedButton() is lose:
+                return True
+            if box.clickedButton() in (stay, None):
+                return False
+        return True
+
     def closeEvent(self, event: QCloseEvent) -> None:
+        if not self._may_close():
+            event.ignore()
+            return
+        self._saving.stop()
+        faults.told.disconnect(self.say)
         self._unwatch()
+        self.legend.close()
         self.views["Songs"].close_view()
         self.views["Guitars"].close_view()
         self.tune.close()
         self.night.close()
         self.session.close()
         super().closeEvent(event)
+
+
+def _pairs(hints: tuple[str, ...]) -> list[tuple[str, str]]:
+    """`Enter  edit a field` as keys and what they do."""
+    parts = [hint.split("  ", 1) for hint in hints]
+    return [(keys, what) for keys, what in parts]

@@ -1,141 +1,123 @@
-"""What the Night menu does beyond planning: paper, and the run of nights in the book."""
+"""What the Night menu does beyond the view's commands: paper, and the run of nights in the book."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from PySide6.QtGui import QAction
-from PySide6.QtWidgets import QFileDialog, QInputDialog, QMenu
+from PySide6.QtWidgets import QFileDialog, QMenu
 
 from juxtatune.app import nights
-from juxtatune.app.night import VERSION
-from juxtatune.book.state import BookState
 from juxtatune.core.errors import UserError
 from juxtatune.qt.paper import Sheet, floor_sheet, paint_on, set_page, tech_sheet, write_pdf
-from juxtatune.qt.views.night.versions import LEFT, RIGHT
-
-if TYPE_CHECKING:
-    from juxtatune.qt.main_window import MainWindow
+from juxtatune.qt.shell import Shell
+from juxtatune.qt.views.night.presenter import NightPresenter
+from juxtatune.qt.views.night.view import NightView
 
 
 class NightMenu:
-    """Adds its actions to a menu of the window."""
+    """Fills the menu anew each time it opens, so that it follows the chosen song."""
 
-    def __init__(self, window: MainWindow, menu: QMenu) -> None:
-        self.window, self.menu = window, menu
-        menu.addSeparator()
+    def __init__(self, shell: Shell, view: NightView, menu: QMenu) -> None:
+        self.shell, self.view, self.menu = shell, view, menu
+        self.presenter: NightPresenter = view.presenter
+        self.open = QMenu("&Open night", menu)
+        menu.aboutToShow.connect(self.fill)
+        self.fill()
+
+    def fill(self) -> None:
+        self.menu.clear()
+        # its shortcut is the window's own: Ctrl+R works in every view
+        self._add("&Plan\tCtrl+R", self.shell.plan)
+        self.view.fill_menu(self.menu)
+        self.menu.addSeparator()
         self._add("Set for the &floor as PDF…", partial(self._ask_pdf, floor_sheet, "floor"))
         self._add("Te&chnician's sheet as PDF…", partial(self._ask_pdf, tech_sheet, "technician"))
         self._add("Print the set for the floor…", partial(self._print, floor_sheet))
         self._add("Print the technician's sheet…", partial(self._print, tech_sheet))
-        menu.addSeparator()
-        self._add("&Keep this order", window.night.keep)
-        self._add("Show the next kept &order beside", partial(window.night.next_version, RIGHT))
-        self._add("Show the next kept order in its &place", partial(window.night.next_version, LEFT))
-        self._add("&Energy curve", window.night.toggle_curve)
-        menu.addSeparator()
-        self.open = menu.addMenu("&Open night")
-        self.open.aboutToShow.connect(self._fill)
-        self._add("&Another night with these songs…", self._another)
-        self._add("&Rename this night…", self._rename)
-        self._add("Re&hearsal order", self._rehearsal)
-        self._add("What to &leave the guitars in", self.leave_in)
+        self.menu.addSeparator()
+        self._fill_open()
+        self.menu.addMenu(self.open)
+        self._add("&New night", self.new)
+        self._add("Another night &with these songs", self.another)
+        self._add("Re&hearsal order", self.rehearsal)
+        self._add("What to leave the guitars &in", self.leave_in)
 
-    def _add(self, text: str, work: Callable[[], None]) -> None:
-        action = QAction(text, self.window)
+    def _add(self, text: str, work: Callable[[], object]) -> None:
+        action = QAction(text, self.menu)
         action.triggered.connect(lambda _=False: work())
         self.menu.addAction(action)
 
     # -- paper
     def _ask_pdf(self, sheet: Sheet, what: str) -> None:
-        name, _ = QFileDialog.getSaveFileName(self.window, "Write a PDF", f"{what}.pdf", "PDF files (*.pdf)")
+        name, _ = QFileDialog.getSaveFileName(self.shell.widget, "Write a PDF", f"{what}.pdf", "PDF files (*.pdf)")
         if name:
             self.write_sheet(Path(name), sheet)
 
     def write_sheet(self, path: Path, sheet: Sheet) -> None:
         """Writes a sheet of the order that stands."""
-        night, gig, plan = self.window.night.night(), self.window.night.given_gig, self.window.night.given
+        night, gig, plan = self.presenter.night(), self.presenter.given_gig, self.presenter.given
         if night is None or gig is None or plan is None:
-            self.window.say("There is no night to put on paper yet.")
+            self.shell.say("There is no night to put on paper yet.")
             return
         try:
             write_pdf(path, sheet, night.name, gig, plan)
         except UserError as error:
-            self.window.say(error.message())
+            self.shell.say(f"{error.message()}.")
             return
-        self.window.say(f"Written to {path}.")
+        self.shell.say(f"Written to {path}.")
 
     def _print(self, sheet: Sheet) -> None:
         from PySide6.QtPrintSupport import QPrintDialog, QPrinter
 
-        night, gig, plan = self.window.night.night(), self.window.night.given_gig, self.window.night.given
+        night, gig, plan = self.presenter.night(), self.presenter.given_gig, self.presenter.given
         if night is None or gig is None or plan is None:
-            self.window.say("There is no night to put on paper yet.")
+            self.shell.say("There is no night to put on paper yet.")
             return
         printer = QPrinter()
         set_page(printer)
-        if QPrintDialog(printer, self.window).exec():
+        if QPrintDialog(printer, self.shell.widget).exec():
             paint_on(printer, sheet, night.name, gig, plan)
 
     # -- nights
-    def _fill(self) -> None:
+    def _fill_open(self) -> None:
         self.open.clear()
-        for night in self.window.session.state.nights:
-            if VERSION in night.id:
-                continue
-            action = QAction(night.name, self.window)
-            action.triggered.connect(lambda _=False, night=night: self.window.night.open_night(night.id))
+        for night in self.shell.session.state.nights:
+            action = QAction(night.name, self.open)
+            action.triggered.connect(lambda _=False, night=night: self.presenter.open_night(night.id))
             self.open.addAction(action)
 
-    def _edit(self, label: str, new: BookState) -> None:
-        try:
-            self.window.session.edit(label, new)
-        except UserError as error:
-            self.window.say(error.message())
+    def new(self) -> None:
+        night = self.presenter.edits.new()
+        if night is not None:
+            self.presenter.open_night(night.id)
+            self.view.build(True)
 
-    def _another(self) -> None:
-        night = self.window.night.night()
-        if night is None:
-            return
-        name, ok = QInputDialog.getText(
-            self.window, "Another night", "Its name:", text=f"{night.name}, next night"
-        )
-        if ok and name.strip():
-            self.window.night.add_night(nights.copied(self.window.session.state, night, name.strip()))
+    def another(self) -> None:
+        night = self.presenter.edits.copy()
+        if night is not None:
+            self.presenter.open_night(night.id)
 
-    def _rename(self) -> None:
-        night = self.window.night.night()
-        if night is None:
-            return
-        name, ok = QInputDialog.getText(self.window, "Rename this night", "Its name:", text=night.name)
-        if ok and name.strip():
-            self._edit(
-                "Rename the night", self.window.session.state.with_night(nights.renamed(night, name.strip()))
-            )
-
-    def _rehearsal(self) -> None:
+    def rehearsal(self) -> None:
         """A night of its own, without rules, talk or interval: whatever retunes least."""
-        night = self.window.night.night()
-        if night is None:
-            return
-        self.window.night.add_night(nights.rehearsal(self.window.session.state, night))
-        self.window.plan()
+        night = self.presenter.edits.rehearsal()
+        if night is not None:
+            self.presenter.open_night(night.id)
+            self.shell.plan()
 
     def leave_in(self) -> None:
         """Says how the guitars should stand for the night that follows this one in the book."""
-        state, night = self.window.session.state, self.window.night.night()
+        state, night = self.shell.session.state, self.presenter.night()
         following = nights.following(state, night) if night is not None else None
         if following is None:
-            self.window.say("There is no night after this one in the book: Night > Another night makes one.")
+            self.shell.say("There is no night after this one in the book: Night > Another night makes one.")
             return
         try:
             names = nights.leave_for(state, following)
         except UserError as error:
-            self.window.say(error.message())
+            self.shell.say(f"{error.message()}.")
             return
-        self.window.say(
-            f"For {following.name} leave " + ", ".join(f"{g} in {t}" for g, t in names.items()) + "."
-        )
+        listed = ", ".join(f"{g} in {t}" for g, t in names.items())
+        self.shell.say(f"For {following.name} leave {listed}.")

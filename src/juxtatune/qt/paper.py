@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Callable
 from pathlib import Path
 
@@ -19,11 +18,11 @@ from PySide6.QtGui import (
 )
 
 from juxtatune.app.sheets import FloorRow, TechGuitar, floor_rows, tech_guitars
-from juxtatune.core.errors import UserError
+from juxtatune.book.files import replace_whole
 from juxtatune.core.planning.plan import Plan
 from juxtatune.core.repertoire.night import Gig
 from juxtatune.qt.theme import font
-from juxtatune.qt.widgets.signature import paint_signature
+from juxtatune.qt.widgets.signature import paint_signature, signature_width
 
 INK, GREY = QColor("#000000"), QColor("#555555")
 WIDTH = 800.0  # units across the page; the height follows
@@ -41,23 +40,18 @@ def paint_on(device: QPagedPaintDevice, sheet: Sheet, name: str, gig: Gig, plan:
 
 def write_pdf(path: Path, sheet: Sheet, name: str, gig: Gig, plan: Plan) -> None:
     """Writes a sheet as PDF, whole or not at all. Raises UserError when the place cannot be written."""
-    part = path.with_name(f".{path.name}.part")
-    try:
-        part.parent.mkdir(parents=True, exist_ok=True)
-        part.touch()
+
+    def fill(part: Path) -> None:
         writer = QPdfWriter(str(part))
         writer.setTitle(name)
         set_page(writer)
         paint_on(writer, sheet, name, gig, plan)
         del writer
-        os.replace(part, path)
-    except OSError as error:
-        part.unlink(missing_ok=True)
-        raise UserError(
-            f"cannot be written: {error.strerror or error}",
-            str(path),
-            "a folder with room that you may write to",
-        ) from None
+        # a full disk cuts the file without a word: a whole one ends so (ISO 32000-1, 7.5.5)
+        if not part.read_bytes()[-16:].rstrip().endswith(b"%%EOF"):
+            raise OSError("the disk is full")
+
+    replace_whole(path, fill)
 
 
 def set_page(device: QPagedPaintDevice) -> None:
@@ -95,9 +89,15 @@ def _floor_row(p: QPainter, r: FloorRow, rect: QRectF) -> None:
     if r.new_guitar:
         _text(p, middle, r.guitar, size * 0.66, INK, 600)
     high = min(QFontMetricsF(face).height(), rect.height()) * 0.62
-    spot = QRectF(506, rect.center().y() - high / 2, 12.0 * len(r.pitches), high)
+    spot = QRectF(492, rect.center().y() - high / 2, signature_width(len(r.pitches)), high)
     paint_signature(p, spot, r.pitches, r.home, INK)
-    _text(p, QRectF(612, rect.top(), WIDTH - 612, rect.height()), r.moves, size * 0.66, INK)
+    right = QRectF(612, rect.top(), WIDTH - 612, rect.height())
+    if r.tuning and r.moves:
+        upper, lower = right.adjusted(0, 0, 0, -rect.height() / 2), right.adjusted(0, rect.height() / 2, 0, 0)
+        _text(p, upper, r.tuning, min(size * 0.62, rect.height() * 0.46), INK, 600)
+        _text(p, lower, r.moves, min(size * 0.6, rect.height() * 0.44), INK)
+    else:
+        _text(p, right, r.tuning or r.moves, size * 0.66, INK, 600 if r.tuning else 400)
 
 
 def tech_sheet(p: QPainter, height: float, name: str, gig: Gig, plan: Plan) -> None:
@@ -145,7 +145,7 @@ def _heading(p: QPainter, text: str) -> None:
 
 def _text(p: QPainter, rect: QRectF, text: str, size: float, ink: QColor, weight: int = 400) -> None:
     """Text made smaller, and at last elided, until it fits."""
-    face = font(round(size), weight)
+    face = font(size, weight)
     while face.pixelSize() > 8 and QFontMetricsF(face).horizontalAdvance(text) > rect.width():
         face.setPixelSize(face.pixelSize() - 1)
     p.setFont(face)

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Signal
+from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import (
     QComboBox,
     QDialog,
     QDialogButtonBox,
-    QDoubleSpinBox,
     QFormLayout,
     QLabel,
     QVBoxLayout,
@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from juxtatune.app.preferences import LIMITS, TuningPreferences
+from juxtatune.qt.widgets.fields import NumberField
 
 # of every figure: what it is called, its unit, decimals, and the step of the arrows
 FIGURES = {
@@ -40,9 +41,10 @@ class TuningDialog(QDialog):
         super().__init__(parent)
         self.setWindowTitle("Tuning preferences")
         self.preferences = preferences
-        self.figures: dict[str, QDoubleSpinBox] = {}
+        self.figures: dict[str, NumberField] = {}
         self.moment = QComboBox()
         self.moment.addItems(MOMENTS)
+        self.moment.setAccessibleName("What is brought to pitch")
         self._lay_out()
         self._show()
         self.moment.currentIndexChanged.connect(lambda k: self._set(replace(self.preferences, attack=k == 1)))
@@ -55,14 +57,8 @@ class TuningDialog(QDialog):
         form = QFormLayout()
         form.setHorizontalSpacing(24)
         for name, (text, unit, decimals, step) in FIGURES.items():
-            field = QDoubleSpinBox()
-            field.setDecimals(decimals)
-            field.setRange(*LIMITS[name])
-            field.setSingleStep(step)
-            field.setSuffix(unit)
-            field.setKeyboardTracking(False)
-            field.setAlignment(Qt.AlignmentFlag.AlignRight)
-            field.setMinimumHeight(32)
+            field = NumberField(*LIMITS[name], unit, decimals, step)
+            field.setAccessibleName(text)
             field.setFixedWidth(130)
             self.figures[name] = field
             form.addRow(text, field)
@@ -72,12 +68,20 @@ class TuningDialog(QDialog):
         buttons = QDialogButtonBox()
         again = buttons.addButton("Start values", QDialogButtonBox.ButtonRole.ResetRole)
         again.clicked.connect(self.start_values)
-        buttons.addButton(QDialogButtonBox.StandardButton.Close).clicked.connect(self.close)
+        close = buttons.addButton(QDialogButtonBox.StandardButton.Close)
+        close.clicked.connect(self.close)
+        for button in (again, close):  # Enter in a field takes what was typed, and closes nothing
+            button.setAutoDefault(False)
+            button.setDefault(False)
         column = QVBoxLayout(self)
         column.setContentsMargins(24, 18, 24, 14)
         column.addLayout(form)
         column.addWidget(note)
         column.addWidget(buttons)
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self.figures["a4"].setFocus()
 
     def start_values(self) -> None:
         self._set(TuningPreferences())

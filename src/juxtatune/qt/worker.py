@@ -18,6 +18,9 @@ from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.source import Block, SoundSource
 from juxtatune.core.planning.solve import Solution
 from juxtatune.core.repertoire.night import Gig
+from juxtatune.qt.faults import faults
+
+UNFORESEEN = "Something unforeseen went wrong; what is saved is safe. Try again."
 
 
 class PlanWorker(QThread):
@@ -43,8 +46,11 @@ class PlanWorker(QThread):
             outcome: Outcome = self._planner.run(self._seconds)
         except UserError as error:
             self.failed.emit(error.message())
-            return
-        self.ended.emit(outcome)
+        except Exception as error:
+            faults.report("planning", error)
+            self.failed.emit(UNFORESEEN)
+        else:
+            self.ended.emit(outcome)
 
 
 class LatestWorker(QObject):
@@ -53,12 +59,13 @@ class LatestWorker(QObject):
     done = Signal(object, object)
     failed = Signal(object, str)
 
-    def __init__(self) -> None:
+    def __init__(self, name: str) -> None:
         super().__init__()
+        self._name = name
         self._condition = threading.Condition()
         self._next: tuple[Any, Callable[[], Any]] | None = None
         self._stop = False
-        self._thread = threading.Thread(target=self._loop, daemon=True)
+        self._thread = threading.Thread(target=self._loop, name=name, daemon=True)
         self._thread.start()
 
     def ask(self, key: Any, work: Callable[[], Any]) -> None:
@@ -85,8 +92,11 @@ class LatestWorker(QObject):
                 result = work()
             except UserError as error:
                 self._say(self.failed, key, error.message())
-                continue
-            self._say(self.done, key, result)
+            except Exception as error:  # the next request finds the loop alive
+                faults.report(self._name, error)
+                self._say(self.failed, key, UNFORESEEN)
+            else:
+                self._say(self.done, key, result)
 
     def _say(self, signal: Any, key: Any, value: Any) -> None:
         if not self._stop:
@@ -129,10 +139,15 @@ class AudioWorker(QThread):
 
     def run(self) -> None:
         try:
-            self.source.start()
+            self._run()
         except UserError as error:
             self.state.emit(error.message())
-            return
+        except Exception as error:
+            faults.report("listening", error)
+            self.state.emit(UNFORESEEN)
+
+    def _run(self) -> None:
+        self.source.start()
         listener = Listener(Targets())
         began, produced = time.monotonic(), 0.0
         lost, skipped = False, 0
@@ -148,6 +163,8 @@ class AudioWorker(QThread):
                     self.state.emit("end of the file")
                     break
                 continue
+            if block.lost:
+                self.state.emit("Some sound was lost: the machine is too busy. Play the string again.")
             if self._catcher is not None:
                 self._catch(self._catcher, block)
                 skipped += len(block.samples)

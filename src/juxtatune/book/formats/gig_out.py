@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 import json
-import os
 from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
-from juxtatune.core.errors import UserError
-from juxtatune.core.repertoire.night import Gig
+from juxtatune.book.files import write_whole
+from juxtatune.core.repertoire.night import Gig, Now
 
 
 def gig_json(gig: Gig) -> dict[str, Any]:
@@ -45,19 +44,18 @@ def gig_json(gig: Gig) -> dict[str, Any]:
             "before": [list(p) for p in n.before], "adjacent": [list(p) for p in n.adjacent],
             "apart": [list(p) for p in n.apart], "max_dead_s": n.max_dead_s,
             "curve": list(n.curve) if n.curve is not None else None, "curve_weight_s": n.curve_weight_s,
-            "now": None,
+            "now": _now_json(n.now) if n.now is not None else None,
         },
+    }  # fmt: skip
+
+
+def _now_json(now: Now) -> dict[str, Any]:
+    return {
+        "played": list(now.played), "in_hand": now.in_hand,
+        "tunings": {i: t.names() for i, t in now.tunings.items()}, "capos": dict(now.capos),
     }  # fmt: skip
 
 
 def write_gig(path: Path, gig: Gig) -> None:
     """Writes a gig file whole or not at all. Raises UserError naming the file."""
-    partial = path.with_name(path.name + ".part")
-    try:
-        partial.write_text(json.dumps(gig_json(gig), indent=1, ensure_ascii=False), encoding="utf-8")
-        os.replace(partial, path)
-    except OSError as error:
-        partial.unlink(missing_ok=True)
-        raise UserError(
-            f"cannot be written: {error.strerror or error}", str(path), "a folder that can be written"
-        ) from None
+    write_whole(path, json.dumps(gig_json(gig), indent=1, ensure_ascii=False).encode())

@@ -45,6 +45,7 @@ class Heard:
     lost: int
     printed: bool = False  # a noise print is complete with this block
     together: tuple[int, int] | None = None  # two strings that ring at once: neither is read well
+    onset: float | None = None  # when the newest attack was heard, s
 
     @property
     def too_quiet(self) -> bool:
@@ -66,6 +67,7 @@ class Listener:
         self._origin = 0.0  # time of the first sample since the last start
         self._flux = RollingFlux(12000.0, LOOK_BACK_S)
         self._looked = self._listened = 0.0
+        self._onset: float | None = None
         self._hint: float | None = None
         self._reported: list[float] = []
         self._quiet: Samples | None = None  # the room with no string in it
@@ -101,6 +103,9 @@ class Listener:
         if looks:
             self._looked = end
             settled = self._settle(end, rate)
+            onsets = self._flux.onsets()
+            if len(onsets):
+                self._onset = float(self._origin + onsets[-1])
         # half-way between two looks, so that no two blocks in a row go without a glimpse
         listens = self._listened <= self._looked and end - self._looked >= LOOK_EVERY_S / 2
         if listens:
@@ -115,7 +120,7 @@ class Listener:
         return Heard(
             None if busy else self._glimpse(end, rate), settled, level_db(block.samples),
             bool(len(block.samples) and np.max(np.abs(block.samples)) >= CLIP_AT), block.lost, printed,
-            self._together,
+            self._together, self._onset,
         )  # fmt: skip
 
     def _keep(self, fresh: Samples, rate: float) -> None:
@@ -147,7 +152,7 @@ class Listener:
         self._x, self._store, self._used = np.zeros(0), np.zeros(0), 0
         self._begin = self._origin = block.start / block.rate - self._decimator.delay
         self._flux = RollingFlux(self._decimator.rate, LOOK_BACK_S)
-        self._hint = None
+        self._hint = self._onset = None
 
     def _glimpse(self, end: float, rate: float) -> Glimpse | None:
         size = int(GLIMPSE_S * rate)

@@ -53,6 +53,7 @@ class StringState:
     held: float = 0.0  # share of the hold time reached
     off_since: float | None = None
     off_s: float = 0.0  # for how long it has surely read off its target
+    slipped: bool = False  # had landed, and was heard out again
 
 
 @dataclass(frozen=True)
@@ -96,10 +97,12 @@ def begin(change: Change, rules: Rules | None = None) -> Procedure:
     return Procedure(change, rules or Rules(), strings, first, checking=not change.strings)
 
 
-def hear(p: Procedure, t: float, string: int, cents: float, sigma: float, level_db: float) -> Procedure:
-    """The retune after a reading of one string at time t (s)."""
+def hear(
+    p: Procedure, t: float, string: int, cents: float, sigma: float, level_db: float, attacked: bool = True
+) -> Procedure:
+    """The retune after a reading of one string at time t (s); only a string just attacked becomes the active one."""
     picked = t if level_db > p.level + 6.0 else p.picked_at
-    p = replace(p, active=string, level=level_db, picked_at=picked)
+    p = replace(p, active=string if attacked else p.active, level=level_db, picked_at=picked)
     gliding = t - picked < p.rules.settle_s
     state = _follow(p.state(string), p.rules, t, cents, sigma, gliding)
     if not gliding:
@@ -155,9 +158,9 @@ def _judge(s: StringState, p: Procedure) -> StringState:
     if s.string not in p.moving:
         return replace(s, status=Status.STAYS)
     if long_enough:
-        return replace(s, status=Status.LANDED if s.rose else Status.FROM_ABOVE)
+        return replace(s, status=Status.LANDED if s.rose else Status.FROM_ABOVE, slipped=False)
     if s.status is Status.LANDED and s.off_s >= rules.doubt_s:
-        return replace(s, status=Status.TO_GO)
+        return replace(s, status=Status.TO_GO, slipped=True)
     if s.status is Status.FROM_ABOVE and off > rules.tolerance:
         return replace(s, status=Status.TO_GO)
     return s
@@ -211,9 +214,17 @@ def _wants(s: StringState, p: Procedure) -> bool:
     return s.string in p.moving and s.status is not Status.LANDED
 
 
+def reads_off(p: Procedure, string: int) -> bool:
+    """Whether a string that landed or was checked was last heard out of its tolerance, though not yet surely."""
+    s = p.state(string)
+    return s.status in (Status.LANDED, Status.CHECKED) and abs(s.cents or 0.0) > p.rules.recheck
+
+
 def advice(p: Procedure, string: int) -> str:
     """What to do with a string, in a few words."""
     s, rules = p.state(string), p.rules
+    if reads_off(p, string):
+        return "reads off: play it again"
     if s.status is Status.CHECKED:
         return "checked"
     if s.status is Status.LANDED and not p.checking:

@@ -79,9 +79,12 @@ class SimulatedGuitar:
         for string in self.tuning.strings:
             self.pluck(string, 0.2)
 
-    def damp(self) -> None:
-        for voice in self._voices.values():
-            voice.decay = voice.decay + 40.0
+    def damp(self, but: int | None = None) -> None:
+        """Damps every string, or all but one."""
+        kept = self.tuning.index(but) if but is not None else None
+        for at, voice in self._voices.items():
+            if at != kept:
+                voice.decay = voice.decay + 40.0
 
     def turn(self, string: int, cents: float) -> None:
         """Turns a peg: the string glides there at about 150 cents a second."""

@@ -6,17 +6,22 @@ The newest reading is at the top, under its figure, and the past sinks. The stri
 from __future__ import annotations
 
 from PySide6.QtCore import QLineF, QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QFont, QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QResizeEvent
 from PySide6.QtWidgets import QWidget
 
 from juxtatune.qt.theme import Theme, font
 from juxtatune.qt.widgets.approach_values import Column, across
+from juxtatune.qt.widgets.spoken import Said, SpokenChildren
+from juxtatune.qt.widgets.text import fitted
 
 WIDE_SHARE = 0.31
 LEAST = 44
-GAP = 8
+GAP, WITHIN = 8, 2  # px between columns, and within a course of a twelve-string
 TRAIL_S = 9.0
 MARKS = (-500, -100, -20, -5, 5, 20, 100, 500)
+USUAL = QSize(1000, 550)  # a picture of this size has letters at their usual height
+MOST_GROWN = 3.2
+CENTRE = Qt.AlignmentFlag.AlignCenter
 
 
 class ApproachWidget(QWidget):
@@ -27,33 +32,50 @@ class ApproachWidget(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self._columns: tuple[Column, ...] = ()
-        self.mirrored = False
         self._active = 0
         self._tolerance = 2.0
+        self._spoken = SpokenChildren(self)
         self.setAccessibleName("Approach of every string to its target")
-        self.setMinimumSize(QSize(420, 280))
+        self.setMinimumSize(QSize(420, 240))
 
     def set_columns(self, columns: tuple[Column, ...], active: int, tolerance: float) -> None:
-        self._columns = columns[::-1] if self.mirrored else columns
+        self._columns = columns[::-1] if Theme.left_handed else columns
         self._active, self._tolerance = active, tolerance
+        self._speak()
         self.update()
 
     def columns(self) -> tuple[Column, ...]:
         return self._columns
+
+    def _speak(self) -> None:
+        self._spoken.say([
+            Said(rect, f"String {c.string}, {c.note}", f"{c.figure} {c.unit}, {c.action}".strip(" ,·"))
+            for c, rect in zip(self._columns, self.rects(), strict=True)
+        ])  # fmt: skip
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._speak()
+
+    def grown(self) -> float:
+        """How much larger than usual all letters are: they grow with the window."""
+        share = min(self.width() / USUAL.width(), self.height() / USUAL.height())
+        return max(0.75, min(MOST_GROWN, share))
 
     def rects(self) -> list[QRectF]:
         """The rectangle of each column."""
         count = len(self._columns)
         if count == 0:
             return []
-        room = self.width() - GAP * (count - 1)
-        wide = max(room * WIDE_SHARE, 250.0)
+        gaps = [WITHIN if count == 12 and k % 2 == 0 else GAP for k in range(count - 1)]
+        room = self.width() - sum(gaps)
+        wide = min(max(room * WIDE_SHARE, 250.0), room - LEAST * (count - 1))
         narrow = max(float(LEAST), (room - wide) / max(1, count - 1))
         x, out = 0.0, []
-        for column in self._columns:
+        for column, gap in zip(self._columns, (*gaps, 0), strict=True):
             width = wide if column.string == self._active else narrow
             out.append(QRectF(x, 0, width, self.height()))
-            x += width + GAP
+            x += width + gap
         return out
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -75,62 +97,59 @@ class ApproachWidget(QWidget):
 
     # -- one column
     def _colour(self, column: Column) -> QColor:
+        """Colour says which way to turn: a string above its target is to be loosened."""
         c = Theme.now
         if column.form in ("landed", "checked", "waiting", "hollow") or column.cents is None:
-            return c.muted if column.form in ("waiting", "hollow") else c.text
+            return c.stage_muted if column.form in ("waiting", "hollow") else c.text
         if abs(column.cents) <= self._tolerance:
             return c.text
-        return c.higher if column.cents > 0 else c.lower
+        return c.stage_lower if column.cents > 0 else c.stage_higher
+
+    def _line(self, p: QPainter, text: str, rect: QRectF, size: float, ink: QColor, weight: int = 400) -> None:
+        p.setPen(ink)
+        p.setFont(fitted(text, size, weight, rect.width() - 6))
+        p.drawText(rect, CENTRE, text)
 
     def _paint_wide(self, p: QPainter, column: Column, rect: QRectF) -> None:
-        c = Theme.now
-        centre = Qt.AlignmentFlag.AlignCenter
-        p.setPen(c.text)
-        p.setFont(font(24, 600))
-        p.drawText(QRectF(rect.left(), 8, rect.width(), 34), centre, f"{column.string}   {column.note}")
-        figure = f"{column.figure} {column.unit}" if column.unit == "¢" else column.figure
-        p.setPen(self._colour(column))
-        p.setFont(_fitted(figure, 76, 600, rect.width() - 24))
-        p.drawText(QRectF(rect.left(), 44, rect.width(), 88), centre, figure)
-        p.setPen(c.text)
-        p.setFont(_fitted(column.action, 32, 600, rect.width() - 16))
-        p.drawText(QRectF(rect.left() + 4, 134, rect.width() - 8, 42), centre, column.action)
-        p.setPen(c.muted)
-        p.setFont(_fitted(column.detail, 16, 400, rect.width() - 16))
-        p.drawText(QRectF(rect.left(), 178, rect.width(), 24), centre, column.detail)
-        area = QRectF(rect.left() + 22, 214, rect.width() - 44, rect.height() - 214 - 30)
+        c, g = Theme.now, self.grown()
+        cents = column.unit == "¢"
+        x, w = rect.left(), rect.width()
+        self._line(p, f"{column.string}   {column.note}", QRectF(x, 6 * g, w, 34 * g), 24 * g, c.text, 600)
+        figure = f"{column.figure} ¢" if cents else column.figure
+        self._line(p, figure, QRectF(x, 38 * g, w, (90 if cents else 70) * g), (78 if cents else 62) * g,
+                   self._colour(column), 600)  # fmt: skip
+        if not cents:
+            self._line(p, column.unit, QRectF(x, 102 * g, w, 32 * g), 26 * g, self._colour(column), 600)
+        self._line(p, column.action, QRectF(x, 134 * g, w, 42 * g), 32 * g, c.text, 600)
+        self._line(p, column.detail, QRectF(x, 178 * g, w, 26 * g), 17 * g, c.stage_muted)
+        area = QRectF(x + 22, 214 * g, w - 44, rect.height() - 214 * g - 30)
         self._paint_marks(p, area)
         self._paint_field(p, column, area, full=True)
 
     def _paint_narrow(self, p: QPainter, column: Column, rect: QRectF) -> None:
-        c = Theme.now
-        centre = Qt.AlignmentFlag.AlignCenter
+        c, g = Theme.now, self.grown()
+        cents = column.unit == "¢"
+        x, w = rect.left(), rect.width()
+        self._line(p, f"{column.string}   {column.note}", QRectF(x, 8 * g, w, 30 * g), 20 * g, c.text, 600)
+        figure = f"{column.figure} ¢" if cents else column.figure
+        self._line(p, figure, QRectF(x, 42 * g, w, 40 * g), 32 * g, self._colour(column), 600)
+        if not cents:
+            self._line(p, column.unit, QRectF(x, 80 * g, w, 22 * g), 16 * g, self._colour(column), 600)
         p.setPen(c.text)
-        p.setFont(_fitted(f"{column.string}   {column.note}", 20, 600, rect.width() - 6))
-        p.drawText(QRectF(rect.left(), 10, rect.width(), 30), centre, f"{column.string}   {column.note}")
-        figure = f"{column.figure} {column.unit}" if column.unit == "¢" else column.figure
-        p.setPen(self._colour(column))
-        p.setFont(_fitted(figure, 32, 600, rect.width() - 6))
-        p.drawText(QRectF(rect.left(), 46, rect.width(), 42), centre, figure)
-        p.setPen(c.text)
-        p.setFont(font(15))
-        p.drawText(
-            QRectF(rect.left() + 2, 90, rect.width() - 4, 44),
-            centre | Qt.TextFlag.TextWordWrap,
-            column.action,
-        )
-        self._paint_field(
-            p, column, QRectF(rect.left() + 6, 142, rect.width() - 12, rect.height() - 158), full=False
-        )
+        p.setFont(font(15 * g))
+        words = QRectF(x + 2, 102 * g, w - 4, 44 * g)
+        p.drawText(words, CENTRE | Qt.TextFlag.TextWordWrap, column.action)
+        top = 152 * g
+        self._paint_field(p, column, QRectF(x + 6, top, w - 12, rect.height() - top - 16), full=False)
 
     def _paint_marks(self, p: QPainter, area: QRectF) -> None:
-        p.setFont(font(13))
+        p.setFont(font(13 * max(1.0, self.grown())))
         middle, half = area.center().x(), area.width() / 2
         for cents in MARKS:
             x = middle + across(cents, half)
             p.setPen(QPen(Theme.now.line, 1))
             p.drawLine(QLineF(x, area.top(), x, area.bottom()))
-            p.setPen(Theme.now.muted)
+            p.setPen(Theme.now.stage_muted)
             text = f"{cents:+d}".replace("-", "−")
             p.drawText(QRectF(x - 30, area.bottom() + 4, 60, 20), Qt.AlignmentFlag.AlignCenter, text)
 
@@ -188,7 +207,7 @@ class ApproachWidget(QWidget):
                 continue
             fade = 1 - 0.65 * older.age / TRAIL_S
             inside = abs(newer.cents) <= self._tolerance
-            colour = QColor(c.text if inside else c.higher if newer.cents > 0 else c.lower)
+            colour = QColor(c.text if inside else c.stage_lower if newer.cents > 0 else c.stage_higher)
             colour.setAlphaF(max(0.15, fade))
             p.setBrush(colour)
             points = []
@@ -197,10 +216,3 @@ class ApproachWidget(QWidget):
                 x = middle + across(point.cents + side * spread, half) + side * 0.8
                 points.append(QPointF(x, area.top() + 7 + point.age / TRAIL_S * (area.height() - 7)))
             p.drawPolygon(QPolygonF(points))
-
-
-def _fitted(text: str, size: int, weight: int, width: float) -> QFont:
-    """The largest face up to a size in which a text fits a width, not below 13 px."""
-    while size > 13 and QFontMetricsF(font(size, weight)).horizontalAdvance(text) > width:
-        size -= 2
-    return font(max(size, 13), weight)

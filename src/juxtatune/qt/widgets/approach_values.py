@@ -31,8 +31,6 @@ class Column:
     sigma: float
     held: float
     trail: tuple[TrailPoint, ...]
-    low: bool
-    high: bool
 
 
 def across(cents: float, half_width: float) -> float:
@@ -42,12 +40,12 @@ def across(cents: float, half_width: float) -> float:
 
 
 def figure(cents: float) -> tuple[str, str]:
-    """(figure, unit) as written: whole half steps far away, cents near by, with a true minus sign."""
+    """(figure, unit): half steps above or below far away, signed cents with a true minus near by."""
     if abs(cents) >= 75:
-        steps = cents / 100
-        text = f"{steps:+.1f}" if abs(steps - round(steps)) > 0.08 else f"{round(steps):+d}"
-        return text.replace("-", "−"), "half step" if abs(
-            round(steps)
-        ) == 1 and "." not in text else "half steps"
+        steps = abs(cents) / 100
+        whole = abs(steps - round(steps)) <= 0.08
+        text = str(round(steps)) if whole else f"{steps:.1f}"
+        side = "above" if cents > 0 else "below"
+        return text, f"half step{'' if text == '1' else 's'} {side}"
     text = f"{cents:+.1f}"
     return ("0.0" if text in ("+0.0", "-0.0") else text.replace("-", "−")), "¢"

@@ -3,13 +3,24 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QLineF, QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
+from PySide6.QtGui import (
+    QFontMetricsF,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+    QResizeEvent,
+)
 from PySide6.QtWidgets import QWidget
 
 from juxtatune.qt.theme import Theme, font
 from juxtatune.qt.widgets.energy import LANE, EnergyLane
-from juxtatune.qt.widgets.score_paint import AIR, BAND, Half, paint_gap, paint_guitar
-from juxtatune.qt.widgets.score_values import Score, ScoreRow
+from juxtatune.qt.widgets.score_paint import AIR, BAND, Half, paint_gap, paint_guitar, paint_name
+from juxtatune.qt.widgets.score_values import Score, ScoreRow, spoken_row
+from juxtatune.qt.widgets.spoken import Said, SpokenChildren
+from juxtatune.qt.widgets.text import elided
 
 HEAD = 84
 ROW, LEAST_ROW = 34, 28
@@ -17,6 +28,9 @@ INTERVAL = 34
 MARGIN = 24
 BETWEEN = 32
 BOTH_FROM = 1240
+USUAL_WIDTH = 1240  # px at which letters have their usual size
+MOST_GROWN = 2.6
+NAMES = 84  # px for the names of tunings
 
 
 class ScoreCanvas(QWidget):
@@ -31,10 +45,11 @@ class ScoreCanvas(QWidget):
         self._orders: list[Score] = []
         self._song: str | None = None
         self._drag: tuple[str, float, float] | None = None
+        self._drag_from = 0
         self._elsewhere: dict[str, float | None] = {}
         self._explained = 0
         self.flipped = False
-        self.mirrored = False
+        self._spoken = SpokenChildren(self)
         self.energy = EnergyLane(self)
         self._zoom = 1.0
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -44,7 +59,26 @@ class ScoreCanvas(QWidget):
         self._orders = orders
         self.updateGeometry()
         self.setMinimumHeight(self._height(LEAST_ROW * self._zoom))
+        self._speak()
         self.update()
+
+    def _speak(self) -> None:
+        """Every row of every order shown, for a screen reader."""
+        said = []
+        for score, half in zip(self.shown(), self._halves(), strict=True):
+            for k, row in enumerate(score.rows):
+                rect = QRectF(half.left, self._top(score, k), half.right - half.left, self.row_height())
+                said.append(Said(rect, f"{score.title}, {k + 1}. {row.title}", spoken_row(score, row)))
+        self._spoken.say(said)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._speak()
+
+    def grown(self) -> float:
+        """How much larger than usual letters are: rows and letters grow with the window."""
+        wide = max(1.0, self.width() / USUAL_WIDTH)
+        return max(1.0, min(MOST_GROWN, wide, self.row_height() / ROW))
 
     def set_song(self, song: str | None) -> None:
         self._song = song
@@ -83,30 +117,33 @@ class ScoreCanvas(QWidget):
         rows = max((len(s.rows) for s in self._orders), default=1)
         parts = max((_parts(s) for s in self._orders), default=1)
         fits = (self.height() - HEAD - 16 - (parts - 1) * INTERVAL) / max(1, rows)
-        return float(max(LEAST_ROW * self._zoom, min((ROW + 8) * self._zoom, fits)))
+        most = (ROW + 8) * self._zoom * max(1.0, min(MOST_GROWN, self.width() / USUAL_WIDTH))
+        return float(max(LEAST_ROW * self._zoom, min(most, fits)))
 
     # -- geometry
     def _halves(self) -> list[Half]:
         orders = self.shown()
+        g = self.grown()
         width = self.width() - 2 * MARGIN
-        each = (width - BETWEEN) / 2 if len(orders) == 2 else min(width, 1100.0)
-        return [self._half(s, MARGIN + k * (each + BETWEEN), each) for k, s in enumerate(orders)]
+        each = (width - BETWEEN) / 2 if len(orders) == 2 else min(width, 1100.0 * g)
+        return [self._half(s, MARGIN + k * (each + BETWEEN), each, g) for k, s in enumerate(orders)]
 
-    def _half(self, score: Score, left: float, width: float) -> Half:
+    def _half(self, score: Score, left: float, width: float, g: float) -> Half:
         right = left + width
-        strings = sum(len(g.home) for g in score.guitars if g.used)
-        idle = sum(1 for g in score.guitars if not g.used)
-        shown = max(1, sum(1 for g in score.guitars if g.used))
+        strings = sum(len(c.home) for c in score.guitars if c.used)
+        idle = sum(1 for c in score.guitars if not c.used)
+        shown = max(1, sum(1 for c in score.guitars if c.used))
         left += LANE if any(r.wanted is not None for r in score.rows) else 0.0
-        titles = min(210.0 if width < 700 else 300.0, width * 0.32)
-        room = right - left - titles - AIR - idle * 18 - shown * 14
-        spacing = max(7.0, min(18.0, room / max(1, strings)))
+        titles = min((176.0 if width < 700 else 300.0) * g, width * 0.32)
+        apart = 12 * g
+        room = right - left - titles - (AIR + NAMES) * g - idle * 18 - shown * apart
+        spacing = max(7.0, min(18.0 * g, room / max(1, strings)))
         columns = []
         x = left + titles
-        for g in score.guitars:
-            columns.append((x, spacing if g.used else 0.0))
-            x += (len(g.home) * spacing + 14) if g.used else 18
-        return Half(left, right, left + titles, tuple(columns))
+        for c in score.guitars:
+            columns.append((x, spacing if c.used else 0.0))
+            x += (len(c.home) * spacing + apart) if c.used else 18
+        return Half(left, right, left + titles, tuple(columns), x + 2, g)
 
     def _top(self, score: Score, k: int) -> float:
         """Upper edge of a row."""
@@ -134,61 +171,77 @@ class ScoreCanvas(QWidget):
             self._paint_link(painter, halves)
         if self._drag is not None:
             painter.setPen(QPen(Theme.now.attention, 2))
-            y = self._drag[2]
-            painter.drawLine(QLineF(MARGIN, y, halves[0].right, y))
+            y = self._landing(self._drag[2])
+            if y is not None:
+                painter.drawLine(QLineF(MARGIN, y, halves[0].right, y))
+
+    def _landing(self, y: float) -> float | None:
+        """Where the dragged song will stand: the edge of the row that gives way, None where nothing moves."""
+        found = self.hit(self._halves()[0].left + 40, y)
+        if found is None or found[1] == self._drag_from:
+            return None
+        top = self._top(self.shown()[0], found[1])
+        return top + (self.row_height() + BAND / 2 if found[1] > self._drag_from else BAND / 2)
 
     def _paint_head(self, p: QPainter, score: Score, half: Half) -> None:
-        c = Theme.now
-        p.setFont(font(20, 600))
+        c, grown = Theme.now, half.grown
+        g = min(1.4, grown)
+        p.setFont(font(20 * g, 600))
         p.setPen(c.text)
         p.drawText(QPointF(half.left, 28), score.title)
         p.setPen(c.attention)
-        p.drawText(
-            QRectF(half.left, 6, half.right - half.left, 30), Qt.AlignmentFlag.AlignRight, score.totals
-        )
-        p.setFont(font(14))
+        p.drawText(QRectF(half.left, 6, half.right - half.left, 34), Qt.AlignmentFlag.AlignRight, score.totals)
+        p.setFont(font(14 * g))
         p.setPen(c.muted)
-        for g, (x, spacing) in zip(score.guitars, half.columns, strict=True):
-            if g.used:
-                width = len(g.home) * spacing
-                p.drawText(QRectF(x - 10, 52, width + 20, 20), Qt.AlignmentFlag.AlignCenter, g.name)
-        p.drawText(QRectF(half.right - AIR, 52, AIR, 20), Qt.AlignmentFlag.AlignRight, "dead air")
+        if len(self._orders) == 2 and len(self.shown()) == 1:
+            other = self._orders[0 if self.flipped else 1]
+            p.drawText(QPointF(half.left, 50), f"F shows {other.title.lower()}: {other.totals}")
+        for guitar, (x, spacing) in zip(score.guitars, half.columns, strict=True):
+            if guitar.used:
+                width = len(guitar.home) * spacing
+                p.drawText(QRectF(x - 10, 54, width + 20, 24), Qt.AlignmentFlag.AlignCenter, guitar.name)
+        p.drawText(QRectF(half.right - AIR * grown, 54, AIR * grown, 24), Qt.AlignmentFlag.AlignRight, "dead air")
 
     def _paint_row(self, p: QPainter, score: Score, half: Half, k: int) -> None:
         c, row, top, height = Theme.now, score.rows[k], self._top(score, k), self.row_height()
         if row.song == self._song:
             rect = QRectF(half.left - 8, top + BAND - 2, half.right - half.left + 16, height - BAND + 4)
             p.fillRect(rect, c.selected)
+            p.setPen(QPen(c.edge, 1))
+            p.drawLine(QLineF(rect.topLeft(), rect.topRight()))
+            p.drawLine(QLineF(rect.bottomLeft(), rect.bottomRight()))
             if self.hasFocus():
                 p.fillRect(QRectF(rect.left(), rect.top(), 4, rect.height()), c.attention)
         middle = QRectF(half.left, top + BAND / 2, half.titles - half.left - 12, height - BAND / 2)
-        p.setFont(font(14))
+        g = half.grown
+        p.setFont(font(14 * g))
         p.setPen(c.muted)
         p.drawText(
-            QRectF(middle.left(), middle.top(), 22, middle.height()),
+            QRectF(middle.left(), middle.top(), 22 * g, middle.height()),
             Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
             str(k + 1),
         )
         self._paint_marks(p, row, middle)
-        face = font(min(16, round(height * 0.62)), 600 if row.song == self._song else 400)
+        face = font(min(16 * g, height * 0.62), 600 if row.song == self._song else 400)
         p.setFont(face)
         p.setPen(c.text)
         figure = self._figure(score, row)
         room = QRectF(
-            middle.left() + 32, middle.top(), middle.width() - 32 - (48 if figure else 0), middle.height()
+            middle.left() + 32 * g, middle.top(), middle.width() - 32 * g - (48 * g if figure else 0), middle.height()
         )
         title = row.title + (f"  capo {row.capo}" if row.capo else "")
-        text = QFontMetricsF(face).elidedText(title, Qt.TextElideMode.ElideMiddle, room.width())
+        text = elided(title, QFontMetricsF(face), room.width())
         p.drawText(room, Qt.AlignmentFlag.AlignVCenter, text)
         if figure:
-            p.setFont(font(14))
+            p.setFont(font(14 * g))
             p.setPen(c.muted)
             p.drawText(middle, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, figure)
         first = k == 0 or score.rows[k - 1].part != row.part
-        for g, guitar in enumerate(score.guitars):
-            paint_guitar(p, guitar, half.columns[g], row, g, top, height, first, self.mirrored)
+        for n, guitar in enumerate(score.guitars):
+            paint_guitar(p, guitar, half.columns[n], row, n, top, height, first)
         if row.gap is not None:
             paint_gap(p, score, half, row, top)
+        paint_name(p, half, row, top, height)
 
     def _figure(self, score: Score, row: ScoreRow) -> str:
         """What the chosen song would cost more in this row's place."""

@@ -5,14 +5,15 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
-from PySide6.QtGui import QPainter, QPen
+from PySide6.QtGui import QFontMetricsF, QPainter, QPen
 
 from juxtatune.qt.theme import Theme, font
 from juxtatune.qt.widgets.score_values import GuitarColumn, Score, ScoreRow
 from juxtatune.qt.widgets.signature import places, stroke_width
+from juxtatune.qt.widgets.text import elided
 
 BAND = 11  # height of the gap band between two rows
-AIR = 96  # column of dead air that no string enters
+AIR = 88  # column of dead air that no string enters
 BAR_S_PER_PX = 2.0
 
 
@@ -24,11 +25,13 @@ class Half:
     right: float
     titles: float
     columns: tuple[tuple[float, float], ...]  # left edge and string spacing of each guitar
+    names: float  # where the names of tunings begin
+    grown: float = 1.0
 
 
 def paint_guitar(
     p: QPainter, guitar: GuitarColumn, column: tuple[float, float], row: ScoreRow, g: int,
-    top: float, height: float, first: bool, mirrored: bool,
+    top: float, height: float, first: bool,
 ) -> None:  # fmt: skip
     """One guitar's strings through a row: what moves in the gap above it, then how they stand."""
     c, (left, spacing) = Theme.now, column
@@ -37,11 +40,11 @@ def paint_guitar(
         p.drawLine(QLineF(left + 6, top, left + 6, top + height))
         return
     in_hand = row.hand == g
-    was = places(row.before[g], guitar.home, left, spacing, mirrored)
-    now = places(row.during[g], guitar.home, left, spacing, mirrored)
+    was = places(row.before[g], guitar.home, left, spacing)
+    now = places(row.during[g], guitar.home, left, spacing)
     count = len(guitar.home)
     for s in range(count):
-        (x0, _), (x1, stopped) = was[s], now[s]
+        x0, x1, stopped = was[s].x, now[s].x, now[s].stopped
         moved = abs(row.during[g][s] - row.before[g][s]) > 1e-6 and not first
         if moved:
             up = row.during[g][s] > row.before[g][s]
@@ -84,19 +87,31 @@ def paint_gap(p: QPainter, score: Score, half: Half, row: ScoreRow, top: float) 
     if gap.work_s <= 0:
         return
     covered = min(gap.work_s, gap.cover_s)
-    full = AIR - 52
-    scale = min(1 / BAR_S_PER_PX, full / max(gap.work_s, 1e-9))
+    g = half.grown
+    full = (AIR - 48) * g
+    scale = min(g / BAR_S_PER_PX, full / max(gap.work_s, 1e-9))
     dead, talk = gap.dead_s * scale, covered * scale
-    right = half.right - 46
+    right = half.right - 46 * g
     p.setPen(QPen(c.muted, 1))
     p.drawRect(QRectF(right - dead - talk, y - 4, talk, 8))
     if gap.dead_s > 0:
         p.fillRect(QRectF(right - dead, y - 4, dead, 8), c.attention)
-        p.setFont(font(15, 600))
+        p.setFont(font(15 * g, 600))
         p.setPen(c.attention)
         label = f"{max(1, round(gap.dead_s))} s"
         p.drawText(
-            QRectF(half.right - 44, y - 11, 44, 22),
+            QRectF(half.right - 46 * g, y - 11 * g, 46 * g, 22 * g),
             Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
             label,
         )
+
+
+def paint_name(p: QPainter, half: Half, row: ScoreRow, top: float, height: float) -> None:
+    """The name of the tuning beside the strings, where it changes."""
+    room = QRectF(half.names, top + BAND, half.right - AIR * half.grown - half.names - 4, height - BAND)
+    if not row.changes or room.width() < 30:
+        return
+    face = font(14 * half.grown)
+    p.setFont(face)
+    p.setPen(Theme.now.muted)
+    p.drawText(room, Qt.AlignmentFlag.AlignVCenter, elided(row.tuning, QFontMetricsF(face), room.width()))

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from juxtatune.core.music.naming import name_tuning
+from juxtatune.core.music.notes import pretty
 from juxtatune.core.planning.plan import Plan
 from juxtatune.core.planning.trace import trace
 from juxtatune.core.repertoire.night import Gig
@@ -45,6 +47,8 @@ class ScoreRow:
     apart: bool = False
     energy: float = 0.0
     wanted: float | None = None  # energy that the curve asks for at this place
+    tuning: str = ""  # name of what the guitar in hand stands in
+    changes: bool = False  # whether that is another tuning or guitar than a song before
 
 
 @dataclass(frozen=True)
@@ -60,6 +64,19 @@ def seconds(value: float) -> str:
     """`5 min 11 s`, `41 s`."""
     whole = round(value)
     return f"{whole} s" if whole < 60 else f"{whole // 60} min {whole % 60:02d} s"
+
+
+def spoken_row(score: Score, row: ScoreRow) -> str:
+    """What a screen reader says of a row beside its title."""
+    guitar = score.guitars[row.hand].name if 0 <= row.hand < len(score.guitars) else "played"
+    parts = [f"{guitar}, {row.tuning}" if row.tuning else guitar]
+    if row.capo:
+        parts.append(f"capo {row.capo}")
+    if row.gap is not None and row.gap.work_s > 0:
+        parts.append(f"{seconds(row.gap.dead_s)} of dead air before it")
+    parts += [word for word, on in (("pinned", row.pinned), ("medley with the next", row.tied),
+                                    ("kept apart", row.apart)) if on]  # fmt: skip
+    return ", ".join(parts)
 
 
 def totals_text(plan: Plan) -> str:
@@ -79,8 +96,9 @@ def score_of(gig: Gig, plan: Plan, title: str) -> Score:
     tied = {a for a, _ in gig.night.adjacent}
     apart = {frozenset(pair) for pair in gig.night.apart}
     curve = gig.night.curve if gig.night.curve_weight_s > 0 else None
-    rows = []
+    rows: list[ScoreRow] = []
     hand = -1
+    stands: dict[str, str] = {}
     for k, p in enumerate(places):
         now = column[p.way.instrument] if p.way is not None else hand
         gap = None
@@ -90,11 +108,17 @@ def score_of(gig: Gig, plan: Plan, title: str) -> Score:
         strings = frozenset(
             k for k, s in enumerate(p.way.tuning.strings) if p.way.uses(s)
         ) if p.way is not None else frozenset()  # fmt: skip
+        tuning = pretty(name_tuning(p.way.tuning).name) if p.way is not None else ""
+        part_begins = not rows or rows[-1].part != p.part
+        changes = bool(tuning) and (part_begins or hand != now or stands.get(guitars[now].id) != tuning)
+        if p.way is not None:
+            stands[p.way.instrument] = tuning
         rows.append(ScoreRow(
             p.song, gig.song(p.song).title, p.part, now,
             tuple(p.before[g.id] for g in guitars), tuple(p.during[g.id] for g in guitars),
             strings, gap, p.song in pinned, p.song in tied, p.way.capo if p.way is not None else 0,
             any(p.song in pair for pair in apart), gig.song(p.song).energy, curve[k] if curve is not None else None,
+            tuning, changes,
         ))  # fmt: skip
         hand = now
     return Score(title, totals_text(plan), guitars, tuple(rows))

@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 
 from juxtatune.core.errors import UserError
 from juxtatune.qt.theme import Theme
-from juxtatune.qt.widgets.signature import paint_signature
+from juxtatune.qt.widgets.signature import paint_signature, signature_width
 
 Index = QModelIndex | QPersistentModelIndex
 SIGNATURE = Qt.ItemDataRole.UserRole + 1
@@ -52,6 +52,7 @@ class RowsModel(QAbstractTableModel):
     ) -> None:
         super().__init__()
         self._columns, self._changed, self._refused = tuple(columns), changed, refused
+        self._edits = any(c.edit is not None for c in self._columns)
         self._rows: tuple[Any, ...] = ()
 
     def set_rows(self, rows: Sequence[Any]) -> None:
@@ -79,6 +80,8 @@ class RowsModel(QAbstractTableModel):
         column, row = self._columns[index.column()], self._rows[index.row()]
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole, Qt.ItemDataRole.ToolTipRole):
             return column.show(row)
+        if role == Qt.ItemDataRole.ForegroundRole and column.edit is None and self._edits:
+            return Theme.now.muted  # a cell that cannot be typed into looks so
         if role == Qt.ItemDataRole.TextAlignmentRole and column.right:
             return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         if role == SIGNATURE and column.signature is not None:
@@ -108,7 +111,7 @@ class SignatureDelegate(QStyledItemDelegate):
         super().initStyleOption(option, index)
         drawn = index.data(SIGNATURE)
         if drawn is not None:
-            room = round(option.rect.width() - _width(drawn[0])) - 3 * MARGIN
+            room = round(option.rect.width() - signature_width(len(drawn[0]))) - 3 * MARGIN
             option.text = option.fontMetrics.elidedText(option.text, Qt.TextElideMode.ElideMiddle, room)
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
@@ -118,21 +121,17 @@ class SignatureDelegate(QStyledItemDelegate):
             return
         painter.save()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        rect, width = QRectF(option.rect), _width(drawn[0])
+        rect, width = QRectF(option.rect), signature_width(len(drawn[0]))
         place = QRectF(rect.right() - width - MARGIN, rect.top() + 6, width, rect.height() - 12)
         paint_signature(painter, place, drawn[0], drawn[1], Theme.now.text)
         painter.restore()
 
 
-def _width(pitches: Sequence[float]) -> float:
-    """Px that a signature takes."""
-    return min(90.0, 12.0 * len(pitches))
-
-
-def make_table(model: RowsModel, columns: Sequence[TableColumn]) -> QTableView:
+def make_table(model: RowsModel, columns: Sequence[TableColumn], name: str) -> QTableView:
     """A table view with the house's manners: whole rows, keys to move and F2 or typing to edit."""
     table = QTableView()
     table.setModel(model)
+    table.setAccessibleName(name)
     table.setItemDelegate(SignatureDelegate(table))
     table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
     table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)

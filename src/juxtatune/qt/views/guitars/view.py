@@ -2,30 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import replace
+from functools import partial
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent, QResizeEvent
-from PySide6.QtWidgets import (
-    QHBoxLayout,
-    QLabel,
-    QLineEdit,
-    QPushButton,
-    QSpinBox,
-    QTableView,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSpinBox, QTableView, QVBoxLayout, QWidget
 
-from juxtatune.app import catalogue_edits, fields
+from juxtatune.app import fields
 from juxtatune.app.session import Session
 from juxtatune.app.sheets import TechGuitar, tech_guitars
-from juxtatune.book.state import BookState
-from juxtatune.core.errors import UserError
 from juxtatune.core.planning.plan import Plan
 from juxtatune.core.repertoire.night import Gig
-from juxtatune.core.strings.instrument import BRIDGES, Costs, Instrument
+from juxtatune.core.strings.instrument import Instrument
+from juxtatune.qt.views.guitars.presenter import GuitarsPresenter
+from juxtatune.qt.widgets.fields import AddField
 from juxtatune.qt.widgets.table import RowsModel, TableColumn, make_table
 
 HINTS = ("Enter  edit a field", "Del  remove", "Ctrl+Z  undo")
@@ -48,21 +38,18 @@ class GuitarsView(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
+        self.presenter = p = GuitarsPresenter(session)
+        p.message.connect(self.message)
         columns = (
-            TableColumn("Guitar", lambda i: i.name, lambda i, t: replace(i, name=fields.words(t)), 90),
-            TableColumn("Bridge", lambda i: i.bridge, _edit_bridge, 70),
-            TableColumn(
-                "Now in",
-                lambda i: fields.show_tuning(i.tuning),
-                _edit_tuning,
-                NOW_PX[1],
-                lambda i: (i.tuning.pitches, i.home.pitches),
-            ),
-            TableColumn("Home tuning", lambda i: fields.show_notes(i.home), _edit_home, 170, stretch=True),
-            *(_cost_column(*cost) for cost in COSTS),
-        )
-        self.model = RowsModel(columns, self._changed, self.message.emit)
-        self.table = make_table(self.model, columns)
+            TableColumn("Guitar", lambda i: i.name, p.with_name, 90),
+            TableColumn("Bridge", lambda i: i.bridge, p.with_bridge, 70),
+            TableColumn("Now in", lambda i: fields.show_tuning(i.tuning), p.with_tuning, NOW_PX[1],
+                        lambda i: (i.tuning.pitches, i.home.pitches)),
+            TableColumn("Home tuning", lambda i: fields.show_notes(i.home), p.with_home, 170, stretch=True),
+            *(TableColumn(title, partial(_cost, key), p.with_cost(key), width) for title, key, width in COSTS),
+        )  # fmt: skip
+        self.model = RowsModel(columns, lambda _, new: p.change(new), self.message.emit)
+        self.table = make_table(self.model, columns, "Guitars of the book")
         self._lay_out()
         self._tonight: dict[str, TechGuitar] = {}
         self.table.selectionModel().currentRowChanged.connect(lambda *_: self._show_tonight())
@@ -78,24 +65,28 @@ class GuitarsView(QWidget):
     def _lay_out(self) -> None:
         title = QLabel("Guitars")
         title.setObjectName("title")
-        self.name = QLineEdit()
-        self.name.setPlaceholderText("Name of a new guitar")
-        self.name.setMinimumWidth(190)
-        self.name.returnPressed.connect(self.add)
+        self.name = AddField("Name of a new guitar", "Name of a new guitar")
+        self.home = AddField("Home tuning, if not standard", "Home tuning of the new guitar")
+        for field in (self.name, self.home):
+            field.setMinimumWidth(190)
+            field.entered.connect(self.add)
         self.strings = QSpinBox()
         self.strings.setMinimumHeight(32)
         self.strings.setRange(4, 12)
         self.strings.setValue(6)
         self.strings.setSuffix(" strings")
         self.strings.setMinimumWidth(120)
+        self.strings.setAccessibleName("Strings of the new guitar")
         self.table.verticalHeader().setDefaultSectionSize(48)
         head = QHBoxLayout()
         head.addWidget(title, 1)
         head.addWidget(self.name)
         head.addWidget(self.strings)
+        head.addWidget(self.home)
         for text, action in (("Add guitar", self.add), ("Remove guitar", self.remove)):
             button = QPushButton(text)
-            button.clicked.connect(action)
+            button.setAutoDefault(False)
+            button.clicked.connect(lambda _=False, action=action: action())
             head.addWidget(button)
         note = QLabel(
             "Times in seconds. A retune takes the start, then for every round each string that moves (a string, and more for "
@@ -110,8 +101,7 @@ class GuitarsView(QWidget):
         self.night_title = QLabel()
         self.night_title.setObjectName("strong")
         self.night_model = RowsModel(TONIGHT, lambda *_: None, self.message.emit)
-        self.night = make_table(self.night_model, TONIGHT)
-        self.night.setAccessibleName("This guitar tonight")
+        self.night = make_table(self.night_model, TONIGHT, "This guitar tonight")
         self.night.horizontalHeader().hide()
         self.night.verticalHeader().setDefaultSectionSize(24)
         self.night.setSelectionMode(QTableView.SelectionMode.NoSelection)
@@ -147,36 +137,28 @@ class GuitarsView(QWidget):
         mine = self._tonight.get(guitar.name) if guitar is not None else None
         self.night_model.set_rows(mine.rows if mine is not None else ())
         if guitar is None:
-            self.night_title.setText("")
+            self.night_title.setText("First of all: type the name of your guitar above and press Enter.")
         elif mine is None:
             self.night_title.setText(f"{guitar.name} is not played tonight.")
         else:
             self.night_title.setText(f"{guitar.name} tonight")
 
-    def _changed(self, old: Instrument, new: Instrument) -> None:
-        self.session.edit("Edit a guitar", self.session.state.with_instrument(new))
-
-    def _do(self, label: str, work: Callable[[], BookState]) -> None:
-        try:
-            self.session.edit(label, work())
-        except UserError as error:
-            self.message.emit(error.message())
+    def focus_in(self) -> None:
+        """An empty list begins in the field that fills it."""
+        (self.table if self.session.state.instruments else self.name).setFocus()
 
     def add(self) -> None:
-        name = self.name.text().strip()
-        if not name:
+        """Adds what is typed; the field keeps the text where that fails, and the focus always."""
+        if self.presenter.add(self.name.text(), self.strings.value(), self.home.text()):
+            self.name.clear()
+            self.home.clear()
+            self.table.selectRow(len(self.session.state.instruments) - 1)
             self.name.setFocus()
-            self.message.emit("Type a name, then add the guitar.")
-            return
-        self._do(
-            "Add a guitar", lambda: catalogue_edits.add_guitar(self.session.state, name, self.strings.value())
-        )
-        self.name.clear()
+        elif not self.name.text().strip():
+            self.name.setFocus()
 
     def remove(self) -> None:
-        guitar = self.model.row(self.table.currentIndex().row())
-        if guitar is not None:
-            self._do("Remove a guitar", lambda: catalogue_edits.remove_guitar(self.session.state, guitar.id))
+        self.presenter.remove(self.model.row(self.table.currentIndex().row()))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Delete:
@@ -187,23 +169,5 @@ class GuitarsView(QWidget):
             super().keyPressEvent(event)
 
 
-def _edit_bridge(i: Instrument, text: str) -> Instrument:
-    if text.strip().lower() not in BRIDGES:
-        raise UserError(f"{text!r}", allowed="fixed or floating")
-    return replace(i, bridge=text.strip().lower())
-
-
-def _edit_tuning(i: Instrument, text: str) -> Instrument:
-    return replace(i, tuning=fields.tuning(text, i.strings))
-
-
-def _edit_home(i: Instrument, text: str) -> Instrument:
-    return replace(i, home=fields.tuning(text, i.strings))
-
-
-def _cost_column(title: str, key: str, width: int) -> TableColumn:
-    def edit(i: Instrument, text: str) -> Instrument:
-        costs: Costs = replace(i.costs, **{key: fields.number(text, 0, 600)})
-        return replace(i, costs=costs)
-
-    return TableColumn(title, lambda i: f"{getattr(i.costs, key):g}", edit, width)
+def _cost(key: str, guitar: Instrument) -> str:
+    return f"{getattr(guitar.costs, key):g}"

@@ -1,13 +1,13 @@
-"""What the Night view shows and does: prices the order, plans, takes, edits. No widgets."""
+"""What the Night view shows: the open night, its price, the plan beside it. No widgets; edits are in `edits`."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import time
 from dataclasses import replace
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 
-from juxtatune.app import night as edits
+from juxtatune.app import night as orders
 from juxtatune.app.planning import Outcome
 from juxtatune.app.session import Session
 from juxtatune.book.state import NightRecord, gig_of
@@ -15,12 +15,15 @@ from juxtatune.core.errors import UserError
 from juxtatune.core.planning.plan import Plan
 from juxtatune.core.planning.solve import Solution
 from juxtatune.core.repertoire.night import Gig
+from juxtatune.qt.views.night.controller import NightController
 from juxtatune.qt.views.night.versions import LEFT, RIGHT, Versions
 from juxtatune.qt.views.night.why import WhyPresenter, unruled
-from juxtatune.qt.widgets.score_values import Score, score_of, seconds
+from juxtatune.qt.views.night.wording import plan_title, progress, verdict
+from juxtatune.qt.widgets.score_values import Score, score_of
 from juxtatune.qt.worker import LatestWorker, PlanWorker
 
 PLAN_SECONDS = 60.0
+TICK_MS = 1000
 
 
 class NightPresenter(QObject):
@@ -28,26 +31,32 @@ class NightPresenter(QObject):
 
     changed = Signal()
     message = Signal(str)
+    doing = Signal(str)  # how far planning is; empty when nothing is under way
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
         self._open: str | None = None
         self.versions = Versions()
+        self.edits = NightController(session, self.night, self.versions, self.message.emit)
         self.given: Plan | None = None
         self.given_gig: Gig | None = None  # what `given` was priced for: the book may be ahead of it
         self.planned: Solution | None = None
         self._planned_gig: Gig | None = None
         self._worker: PlanWorker | None = None
-        self._priced_for: NightRecord | None = None
+        self._began = self._limit = 0.0
+        self._ticks = QTimer(self)
+        self._ticks.setInterval(TICK_MS)
+        self._ticks.timeout.connect(self._tell_progress)
         self.why = WhyPresenter()
-        self._prices = LatestWorker()
+        self._prices = LatestWorker("pricing")
         self._prices.done.connect(self._priced)
         self._prices.failed.connect(lambda key, text: self.message.emit(text))
         self._unwatch = session.watch(self.refresh)
 
     def close(self) -> None:
         self._unwatch()
+        self._ticks.stop()
         self.cancel()
         self.why.close()
         if self._worker is not None:
@@ -57,51 +66,48 @@ class NightPresenter(QObject):
     # -- state
     def night(self) -> NightRecord | None:
         """The open night: the first of the book until another is opened."""
-        all_nights = [n for n in self.session.state.nights if edits.VERSION not in n.id]
-        found = [n for n in all_nights if n.id == self._open]
-        return found[0] if found else all_nights[0] if all_nights else None
+        nights = self.session.state.nights
+        return next((n for n in nights if n.id == self._open), nights[0] if nights else None)
 
     def open_night(self, night_id: str) -> None:
         self.cancel()
-        self._open, self.planned, self._planned_gig = night_id, None, None
+        self._open = night_id
+        self._forget_plan()
         self.versions.clear()
         self.refresh()
 
-    def add_night(self, night: NightRecord) -> None:
-        """Puts another night into the book and opens it."""
-        self._edit(f"Add {night.name}", lambda _: night)
-        self.open_night(night.id)
+    def _forget_plan(self) -> None:
+        self.planned = self._planned_gig = None
 
     def gig(self) -> Gig | None:
+        """What is to be planned; None for a night without songs. Raises UserError when it cannot be played."""
         night = self.night()
         return gig_of(self.session.state, night) if night is not None and night.slots else None
 
     def refresh(self) -> None:
         """Prices the order afresh after any change of the book."""
-        night = self.night()
+        night, state = self.night(), self.session.state
         if night is None or not night.slots:
-            self.given = None
+            self.given = self.given_gig = None
+            self._forget_plan()
             self.changed.emit()
             return
         try:
-            gig = gig_of(self.session.state, night)
+            gig = gig_of(state, night)
         except UserError as error:
             self.message.emit(error.message())
             return
         if self._planned_gig is not None and not _same_problem(self._planned_gig, gig):
-            self.planned, self._planned_gig = None, None
+            self._forget_plan()
         self.versions.forget_prices()
-        self._prices.ask((night, gig), lambda: edits.as_given(gig, night))
+        self._prices.ask((night, gig), lambda: orders.as_given(state, gig, night))
 
     def _priced(self, key: tuple[NightRecord | str, Gig], plan: Plan | None) -> None:
-        if self.versions.priced(key[0], plan):
-            self._price_versions(key[1])
-            self.changed.emit()
-            return
-        if key[0] is not self.night():
-            return
-        self.given, self.given_gig = plan, key[1]
-        self._price_versions(key[1])
+        if not self.versions.priced(key[0], plan):
+            if key[0] is not self.night():
+                return
+            self.given, self.given_gig = plan, key[1]
+        self._price_kept(key[1])
         self.changed.emit()
 
     def scores(self) -> list[Score]:
@@ -109,19 +115,14 @@ class NightPresenter(QObject):
         gig = self.given_gig
         if gig is None or self.given is None:
             return []
-        left, right = self._version_score(gig, LEFT), self._version_score(gig, RIGHT)
+        left, right = self._kept_score(gig, LEFT), self._kept_score(gig, RIGHT)
         out = [left if left is not None else score_of(gig, self.given, "As given")]
         if right is not None:
             return [*out, right]
-        plan = self.planned.plan if self.planned is not None else None
-        if plan is not None and self.planned is not None and plan.order != self.given.order:
-            out.append(score_of(self._planned_gig or gig, plan, self._plan_title(self.planned)))
+        s = self.planned
+        if s is not None and s.plan is not None and s.plan.order != self.given.order:
+            out.append(score_of(self._planned_gig or gig, s.plan, plan_title(s, self.planning)))
         return out
-
-    def _plan_title(self, s: Solution) -> str:
-        if s.optimal:
-            return "Planned, proven best"
-        return "Planned so far" if self.planning else "Planned, best found"
 
     # -- planning
     @property
@@ -129,25 +130,83 @@ class NightPresenter(QObject):
         return self._worker is not None and self._worker.isRunning()
 
     def plan(self, seconds_limit: float = PLAN_SECONDS) -> None:
-        gig = self.gig()
-        if gig is None or self.planning:
+        if self.planning:
+            self.message.emit("It is being planned already. Esc stops.")
+            return
+        try:
+            gig = self.gig()
+        except UserError as error:
+            self.message.emit(error.message())
+            return
+        if gig is None:
+            self.message.emit("Nothing to plan yet: put songs into the night first (B).")
             return
         self.planned, self._planned_gig = None, gig
         self.versions.clear()
-        self._worker = PlanWorker(gig, seconds_limit)
-        self._worker.better.connect(self._better)
-        self._worker.ended.connect(self._ended)
-        self._worker.failed.connect(self.message)
-        self._worker.start()
-        self.message.emit("Planning. Esc stops and keeps the best order so far.")
+        self._worker = worker = PlanWorker(gig, seconds_limit)
+        worker.better.connect(self._better)
+        worker.ended.connect(self._ended)
+        worker.failed.connect(self._failed)
+        self._began, self._limit = time.monotonic(), seconds_limit
+        worker.start()
+        self._ticks.start()
+        self._tell_progress()
 
+    def _tell_progress(self) -> None:
+        if self.planning:
+            self.doing.emit(progress(self.planned, time.monotonic() - self._began, self._limit))
+        else:
+            self._ticks.stop()
+
+    def cancel(self) -> None:
+        if self._worker is not None:
+            self._worker.cancel()
+
+    def _better(self, solution: Solution) -> None:
+        if solution.plan is None or self._planned_gig is None or self.sender() is not self._worker:
+            return
+        self.planned = solution
+        self._tell_progress()
+        self.changed.emit()
+
+    def _end_planning(self) -> None:
+        self._ticks.stop()
+        self.doing.emit("")
+        if self._worker is not None:
+            self._worker.wait(3000)  # it has nothing left to do: titles are worded as of its end
+
+    def _failed(self, text: str) -> None:
+        self._end_planning()
+        self.message.emit(text)
+        self.changed.emit()
+
+    def _ended(self, outcome: Outcome) -> None:
+        if self.sender() is not self._worker:
+            return
+        self._end_planning()
+        if outcome.clash:
+            self.message.emit("These rules cannot all hold: " + "; ".join(r.words() for r in outcome.clash))
+        elif outcome.solution is None or outcome.solution.plan is None:
+            self.message.emit("No order was found in the time. Loosen a rule or plan again.")
+        elif self._planned_gig is not None:
+            self.planned = outcome.solution
+            self.message.emit(verdict(outcome.solution, self.given))
+        self.changed.emit()
+
+    def take(self) -> None:
+        """Takes the order at the right into the book, as one edit that can be undone."""
+        if self.edits.take_kept():
+            return
+        if self.planned is None or self.planned.plan is None:
+            self.message.emit("Nothing planned yet: Ctrl+R plans.")
+            return
+        self.edits.take_plan(self.planned.plan)
+
+    # -- why
     def explained(self) -> int:
         """Which of the orders shown is the one that is explained."""
-        return (
-            1
-            if self.planned is not None and self.planned.plan is self.why.plan and len(self.scores()) == 2
-            else 0
-        )
+        beside = self.planned is not None and self.planned.plan is self.why.plan and len(self.scores()) == 2
+        return 1 if beside else 0
 
     def explain(self) -> None:
         """Explains the planned order, or the one that stands when there is none."""
@@ -160,147 +219,32 @@ class NightPresenter(QObject):
             # an order of one's own may break the rules: they do not bind what is said about it
             self.why.explain(unruled(self.given_gig), Solution(self.given, 0.0, False, 0.0), own)
 
-    def cancel(self) -> None:
-        if self._worker is not None:
-            self._worker.cancel()
-
-    def _better(self, solution: Solution) -> None:
-        if solution.plan is None or self._planned_gig is None:
-            return
-        self.planned = solution
-        self.message.emit(f"Planning: {_cost(solution)}. Esc stops.")
-        self.changed.emit()
-
-    def _ended(self, outcome: Outcome) -> None:
-        if outcome.clash:
-            self.message.emit("These rules cannot all hold: " + "; ".join(r.words() for r in outcome.clash))
-        elif outcome.solution is None or outcome.solution.plan is None:
-            self.message.emit("No order was found in the time. Loosen a rule or plan again.")
-        elif self._planned_gig is not None:
-            self.planned = outcome.solution
-            self.message.emit(self._verdict(outcome.solution))
-        self.changed.emit()
-
-    def _verdict(self, s: Solution) -> str:
-        assert s.plan is not None
-        if (
-            self.given is not None
-            and s.plan.totals.objective >= self.given.totals.objective - 1e-6
-            and s.optimal
-        ):
-            return "Your order is already the best there is."
-        return f"{_cost(s)}. T takes this order."
-
-    def take(self) -> None:
-        """Takes the planned order into the book, as one edit that can be undone."""
-        night = self.night()
-        kept = next((n for n in self.session.state.nights if n.id == self.versions.shown[RIGHT]), None)
-        if night is not None and kept is not None:
-            self.versions.clear()
-            self._edit("Take a kept order", lambda n: edits.take_version(n, kept))
-            return
-        if night is None or self.planned is None or self.planned.plan is None:
-            self.message.emit("Nothing planned yet: Ctrl+R plans.")
-            return
-        self.session.edit("Take the planned order", self.session.state.with_night(
-            edits.take_plan(self.session.state, night, self.planned.plan)))  # fmt: skip
-        self.message.emit("Order taken. Ctrl+Z brings the old one back.")
-
-    # -- edits
-    def move(self, song: str, place: int) -> None:
-        self._edit("Move a song", lambda n: edits.move_song(n, song, place))
-
-    def move_by(self, song: str, by: int) -> None:
-        night = self.night()
-        if night is not None:
-            at = [s.song for s in night.slots].index(song)
-            self.move(song, at + by)
-
-    def toggle_pin(self, song: str) -> None:
-        self._edit("Pin", lambda n: edits.toggle_pin(n, song))
-
-    def toggle_medley(self, song: str) -> None:
-        self._edit("Medley", lambda n: edits.toggle_medley(n, song))
-
-    def toggle_apart(self, song: str) -> None:
-        self._edit("Keep apart", lambda n: edits.toggle_apart(n, song))
-
-    def toggle_lock(self, song: str) -> None:
-        self._edit("Lock a part", lambda n: edits.toggle_lock(n, song))
-
-    def toggle_curve(self) -> None:
-        self._edit("Energy curve", lambda n: edits.toggle_curve(self.session.state, n))
-
-    def bend_curve(self, drawn: dict[int, float]) -> None:
-        self._edit("Draw the energy", lambda n: edits.bend_curve(n, drawn))
-
-    # -- versions
-    def keep(self) -> None:
-        """Keeps the order that stands, to be compared with others."""
-        night = self.night()
-        if night is None:
-            return
-        number = len(edits.versions(self.session.state, night)) + 1
-        self._edit("Keep this order", lambda n: edits.kept_version(self.session.state, n, number))
-        self.message.emit(
-            f"Kept as order {number}. V shows kept orders beside this one, Shift+V in its place."
-        )
-
-    def next_version(self, side: int = RIGHT) -> None:
+    # -- kept orders
+    def next_kept(self, side: int = RIGHT) -> None:
         """Shows the next kept order at a side, and after the last of them what stood there before."""
         night, gig = self.night(), self.given_gig
-        if night is None or not edits.versions(self.session.state, night):
+        if night is None or not orders.kept_orders(self.session.state, night):
             self.message.emit("No order kept yet: K keeps the one that stands.")
             return
-        self.versions.step(side, self.session.state, night)
-        self._price_versions(gig)
+        found = self.versions.step(side, self.session.state, night)
+        where = "at the left" if side == LEFT else "at the right"
+        self.message.emit(f"{found.name} is shown {where}." if found is not None else "Kept orders are put away.")
+        self._price_kept(gig)
         self.changed.emit()
 
-    def _price_versions(self, gig: Gig | None) -> None:
+    def _price_kept(self, gig: Gig | None) -> None:
         """Asks for the price of a kept order that is to be shown; one at a time."""
-        night, missing = self.night(), self.versions.missing()
-        kept = next((n for n in self.session.state.nights if n.id in missing), None)
+        night, missing, state = self.night(), self.versions.missing(), self.session.state
+        kept = next((k for k in state.kept if k.id in missing), None)
         if kept is None or night is None or gig is None:
             return
-        record, known = edits.take_version(night, kept), gig
-        self._prices.ask((kept.id, known), lambda: edits.as_given(known, record))
+        record, known = orders.take_kept(night, kept), gig
+        self._prices.ask((kept.id, known), lambda: orders.as_given(state, known, record))
 
-    def _version_score(self, gig: Gig, side: int) -> Score | None:
+    def _kept_score(self, gig: Gig, side: int) -> Score | None:
         night = self.night()
         found = self.versions.plan(side, self.session.state, night) if night is not None else None
         return score_of(gig, found[1], found[0]) if found is not None else None
-
-    def next_way(self, song: str) -> None:
-        self._edit("Another way to play", lambda n: edits.next_way(self.session.state, n, song))
-
-    def set_talk(self, song: str, talk: float) -> None:
-        self._edit("Talk", lambda n: edits.set_talk(n, song, talk))
-
-    def talk(self, song: str) -> float:
-        night = self.night()
-        return night.rules.cover(song) if night is not None else 0.0
-
-    def _edit(self, label: str, change: Callable[[NightRecord], NightRecord]) -> None:
-        night = self.night()
-        if night is None:
-            return
-        self.versions.shown[LEFT] = None  # an edit changes the order that stands: it is shown again
-        try:
-            self.session.edit(label, self.session.state.with_night(change(night)))
-        except UserError as error:
-            self.message.emit(error.message())
-
-
-def _cost(s: Solution) -> str:
-    """Dead air, and how far the order is from the best there can be, in words."""
-    assert s.plan is not None
-    total = s.plan.totals
-    dead = f"{seconds(total.dead_s)} of dead air"
-    if s.optimal:
-        return f"{dead}, proven: no order costs less"
-    if s.bound < 1:
-        return f"{dead} so far"
-    return f"{dead}, costing {total.objective:.1f} with compromises and work; no order costs less than {s.bound:.1f}"
 
 
 def _same_problem(a: Gig, b: Gig) -> bool:

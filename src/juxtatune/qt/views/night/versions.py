@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from juxtatune.app import night as edits
-from juxtatune.book.state import BookState, NightRecord
+from juxtatune.app.night import kept_orders
+from juxtatune.book.state import BookState, KeptOrder, NightRecord
 from juxtatune.core.planning.plan import Plan
 
 LEFT, RIGHT = 0, 1
@@ -23,10 +23,10 @@ class Versions:
         """The book has changed, and with it perhaps what the orders cost."""
         self._plans = {}
 
-    def step(self, side: int, state: BookState, night: NightRecord) -> NightRecord | None:
+    def step(self, side: int, state: BookState, night: NightRecord) -> KeptOrder | None:
         """The next kept order for a side; None after the last of them."""
-        kept = edits.versions(state, night)
-        ids = [n.id for n in kept]
+        kept = kept_orders(state, night)
+        ids = [k.id for k in kept]
         before = self.shown[side]
         at = ids.index(before) + 1 if before in ids else 0
         self.shown[side] = ids[at] if at < len(ids) else None
@@ -47,5 +47,5 @@ class Versions:
         """Title and priced plan of the kept order at a side."""
         version = self.shown[side]
         plan = self._plans.get(version) if version is not None else None
-        name = next((n.name for n in edits.versions(state, night) if n.id == version), None)
-        return (name.rsplit(", ", 1)[1].capitalize(), plan) if plan is not None and name is not None else None
+        name = next((k.name for k in kept_orders(state, night) if k.id == version), None)
+        return (name, plan) if plan is not None and name is not None else None

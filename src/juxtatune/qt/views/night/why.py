@@ -22,6 +22,7 @@ from juxtatune.core.planning.explain import (
 from juxtatune.core.planning.plan import Plan
 from juxtatune.core.planning.solve import Solution
 from juxtatune.core.repertoire.night import Gig
+from juxtatune.qt.faults import faults
 from juxtatune.qt.worker import LatestWorker
 
 EACH_S = 4.0  # seconds for each night that is solved again
@@ -52,8 +53,11 @@ class WhyWorker(QThread):
 
     def run(self) -> None:
         # a night that was changed into one that cannot be priced is asked about again
-        with contextlib.suppress(UserError):
-            self._work()
+        try:
+            with contextlib.suppress(UserError):
+                self._work()
+        except Exception as error:
+            faults.report("explaining the night", error)
         self.ended.emit()
 
     def _work(self) -> None:
@@ -86,7 +90,7 @@ class WhyPresenter(QObject):
         self.working = False
         self._song: str | None = None
         self._worker: WhyWorker | None = None
-        self._prices = LatestWorker()
+        self._prices = LatestWorker("explaining")
         self._prices.done.connect(self._priced)
 
     def close(self) -> None:

@@ -19,7 +19,7 @@ SECTIONS = (
 class WhyPanel(QWidget):
     """Shows the presenter's lines; a change is taken with Enter or a double click."""
 
-    taken = Signal(str, int)
+    taken = Signal(object)
 
     def __init__(self, presenter: WhyPresenter) -> None:
         super().__init__()
@@ -70,4 +70,4 @@ class WhyPanel(QWidget):
     def _take(self, item: QListWidgetItem) -> None:
         change = item.data(Qt.ItemDataRole.UserRole)
         if isinstance(change, Change):
-            self.taken.emit(change.song, change.place)
+            self.taken.emit(change)

@@ -3,42 +3,30 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import (
-    QFileDialog,
-    QHBoxLayout,
-    QLabel,
-    QLineEdit,
-    QPushButton,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QPushButton, QTableView, QVBoxLayout, QWidget
 
-from juxtatune.app import catalogue_edits, fields
+from juxtatune.app import fields
 from juxtatune.app.session import Session
-from juxtatune.book.state import BookState
-from juxtatune.core.errors import UserError
 from juxtatune.core.music.pitch import Reference
-from juxtatune.core.repertoire.song import Song, Way
+from juxtatune.core.repertoire.song import Way
 from juxtatune.devices.sound_file import CHOOSE
+from juxtatune.qt.views.songs.presenter import SongsPresenter, WayRow
 from juxtatune.qt.views.songs.record import RecordBar
+from juxtatune.qt.widgets.fields import AddField
 from juxtatune.qt.widgets.table import RowsModel, TableColumn, make_table
 
 HINTS = ("Enter  edit a field", "Ctrl+N  new song", "Ctrl+M  match a record", "Del  remove", "Ctrl+Z  undo")
-
-
-@dataclass(frozen=True)
-class WayRow:
-    index: int
-    way: Way
+NO_SONGS = "No songs yet: type a title above, a tuning if it is not the guitar's own, and press Enter."
+NO_GUITARS = "A song is played on a guitar: add your first one in Guitars (Ctrl+2), then come back."
 
 
 class SongsView(QWidget):
-    """Both tables edit the book through the session."""
+    """Both tables edit the book through the presenter."""
 
     message = Signal(str)
     song_chosen = Signal(str)
@@ -46,8 +34,10 @@ class SongsView(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
+        self.presenter = SongsPresenter(session)
+        self.presenter.message.connect(self.message)
         self._song: str | None = None
-        self.record = RecordBar(self._tune_song)
+        self.record = RecordBar(self.presenter.tune_song)
         self.record.message.connect(self.message)
         self._make_tables()
         self._lay_out()
@@ -66,59 +56,40 @@ class SongsView(QWidget):
     def hints(self) -> tuple[str, ...]:
         return HINTS
 
-    def _guitar(self, way: Way) -> str:
-        return self.session.state.instrument(way.instrument).name
-
     def _make_tables(self) -> None:
+        p = self.presenter
         songs = (
-            TableColumn(
-                "Song", lambda s: s.title, lambda s, t: replace(s, title=fields.words(t)), stretch=True
-            ),
-            TableColumn(
-                "Length",
-                lambda s: fields.show_length(s.length_s),
-                lambda s, t: replace(s, length_s=fields.length(t)),
-                90,
-            ),
-            TableColumn(
-                "Energy",
-                lambda s: f"{s.energy:g}",
-                lambda s, t: replace(s, energy=fields.number(t, 0, 10)),
-                80,
-            ),
-            TableColumn("Guitar", lambda s: self._guitar(s.ways[0]), None, 130),
-            TableColumn(
-                "Tuning",
-                lambda s: fields.show_tuning(s.ways[0].tuning),
-                None,
-                290,
-                lambda s: self._signature(s.ways[0]),
-            ),
+            TableColumn("Song", lambda s: s.title, p.rename, stretch=True),
+            TableColumn("Length", lambda s: fields.show_length(s.length_s),
+                        lambda s, t: replace(s, length_s=fields.length(t)), 90),
+            TableColumn("Energy", lambda s: f"{s.energy:g}", lambda s, t: replace(s, energy=fields.number(t, 0, 10)), 80),
+            TableColumn("Guitar", lambda s: p.guitar_name(s.ways[0]),
+                        lambda s, t: p.with_first(s, p.with_guitar, t), 130),
+            TableColumn("Tuning", lambda s: fields.show_tuning(s.ways[0].tuning),
+                        lambda s, t: p.with_first(s, p.with_tuning, t), 290, lambda s: p.signature(s.ways[0])),
             TableColumn("Ways", lambda s: str(len(s.ways)), None, 70),
-        )
+        )  # fmt: skip
+
+        def way(title: str, show: Callable[[Way], str], edit: Callable[[Way, str], Way], width: int,
+                signature: bool = False, stretch: bool = False) -> TableColumn:  # fmt: skip
+            drawn = (lambda r: p.signature(r.way)) if signature else None
+            return TableColumn(title, lambda r: show(r.way), lambda r, t: WayRow(r.index, edit(r.way, t)), width,
+                               drawn, stretch)  # fmt: skip
+
         ways = (
-            TableColumn("Guitar", lambda r: self._guitar(r.way), self._edit_guitar, 120),
-            TableColumn(
-                "Tuning",
-                lambda r: fields.show_tuning(r.way.tuning),
-                self._edit_tuning,
-                270,
-                lambda r: self._signature(r.way),
-            ),
-            TableColumn("Notes", lambda r: fields.show_notes(r.way.tuning), self._edit_tuning, 205),
-            TableColumn(
-                "Capo", lambda r: str(r.way.capo), lambda r, t: self._with(r, capo=fields.whole(t, 0, 12)), 60
-            ),
-            TableColumn("Strings used", lambda r: fields.show_used(r.way.strings_used), self._edit_used, 115),
-            TableColumn(
-                "Compromise", lambda r: f"{r.way.compromise_s:g} s", self._edit_compromise, 100, stretch=True
-            ),
+            way("Guitar", p.guitar_name, p.with_guitar, 120),
+            way("Tuning", lambda w: fields.show_tuning(w.tuning), p.with_tuning, 280, signature=True),
+            way("Notes", lambda w: fields.show_notes(w.tuning), p.with_tuning, 205),
+            way("Capo", lambda w: str(w.capo), p.with_capo, 60),
+            way("Strings used", lambda w: fields.show_used(w.strings_used), p.with_used, 115),
+            way("Compromise", lambda w: f"{w.compromise_s:g} s", p.with_compromise, 100, stretch=True),
         )
-        self.songs_model = RowsModel(songs, self._song_changed, self.message.emit)
+        self.songs_model = RowsModel(songs, lambda _, new: p.change_song(new), self.message.emit)
         self.ways_model = RowsModel(ways, self._way_changed, self.message.emit)
-        self.songs, self.ways = make_table(self.songs_model, songs), make_table(self.ways_model, ways)
+        self.songs = make_table(self.songs_model, songs, "Songs of the book")
+        self.ways = make_table(self.ways_model, ways, "Ways to play the chosen song")
         self.songs.selectionModel().currentRowChanged.connect(lambda now, _: self._chose(now.row()))
-        self.songs.verticalHeader().setDefaultSectionSize(30)
+        self.songs.verticalHeader().setDefaultSectionSize(32)
         self.ways.setFixedHeight(152)
 
     def _lay_out(self) -> None:
@@ -126,18 +97,22 @@ class SongsView(QWidget):
         title.setObjectName("title")
         self.ways_title = QLabel()
         self.ways_title.setObjectName("muted")
-        self.name = QLineEdit()
-        self.name.setPlaceholderText("Title of a new song")
-        self.name.returnPressed.connect(self.add_song)
+        self.ways_title.setWordWrap(True)
+        self.name = AddField("Title of a new song", "Title of a new song")
+        self.tuning = AddField("Tuning, if not the guitar's own", "Tuning of the new song")
+        self.name.entered.connect(self.add_song)
+        self.tuning.entered.connect(self.add_song)
         head, foot = QHBoxLayout(), QHBoxLayout()
         head.addWidget(title, 1)
-        head.addWidget(self.name)
+        head.addWidget(self.name, 1)
+        head.addWidget(self.tuning, 1)
         for layout, text, action in (
             (head, "Add song", self.add_song), (head, "Remove song", self.remove_song),
             (foot, "Match a record…", self.match_record), (foot, "Add way", self.add_way), (foot, "Remove way", self.remove_way),
         ):  # fmt: skip
             button = QPushButton(text)
-            button.clicked.connect(action)
+            button.setAutoDefault(False)
+            button.clicked.connect(lambda _=False, action=action: action())
             layout.addWidget(button)
         foot.insertWidget(0, self.ways_title, 1)
         column = QVBoxLayout(self)
@@ -148,6 +123,10 @@ class SongsView(QWidget):
         column.addWidget(self.ways)
         column.addWidget(self.record)
         self.setFocusProxy(self.songs)
+
+    def focus_in(self) -> None:
+        """An empty list begins in the field that fills it."""
+        (self.songs if self.session.state.songs else self.name).setFocus()
 
     # -- showing
     def refresh(self) -> None:
@@ -175,87 +154,40 @@ class SongsView(QWidget):
             self.song_chosen.emit(song.id)
 
     def _show_ways(self) -> None:
-        song = next((s for s in self.session.state.songs if s.id == self._song), None)
-        self.ways_model.set_rows([WayRow(k, w) for k, w in enumerate(song.ways)] if song is not None else [])
+        song = self.presenter.song(self._song)
+        self.ways_model.set_rows(self.presenter.way_rows(self._song))
         self.record.show_song(song)
-        self.ways_title.setText(
-            f"Ways to play {song.title}"
-            if song is not None
-            else "No songs yet: type a title above and add it."
-        )
-
-    def _signature(self, way: Way) -> tuple[tuple[float, ...], tuple[float, ...]] | None:
-        return way.tuning.pitches, self.session.state.instrument(way.instrument).home.pitches
+        empty = NO_SONGS if self.session.state.instruments else NO_GUITARS
+        self.ways_title.setText(f"Ways to play {song.title}" if song is not None else empty)
 
     # -- editing
-    def _do(self, label: str, work: Callable[[], BookState]) -> None:
-        try:
-            self.session.edit(label, work())
-        except UserError as error:
-            self.message.emit(error.message())
-
-    def _song_changed(self, old: Song, new: Song) -> None:
-        self.session.edit("Edit a song", self.session.state.with_song(new))
-
-    def _way_changed(self, old: WayRow, new: WayRow) -> None:
+    def _way_changed(self, _: WayRow, new: WayRow) -> None:
         if self._song is not None:
-            self.session.edit(
-                "Edit a way", catalogue_edits.change_way(self.session.state, self._song, old.index, new.way)
-            )
-
-    def _with(self, row: WayRow, **changes: object) -> WayRow:
-        return WayRow(row.index, replace(row.way, **changes))  # type: ignore[arg-type]
-
-    def _strings(self, row: WayRow) -> int:
-        return self.session.state.instrument(row.way.instrument).strings
-
-    def _edit_guitar(self, row: WayRow, text: str) -> WayRow:
-        for guitar in self.session.state.instruments:
-            if text.strip().lower() in (guitar.name.lower(), guitar.id):
-                return self._with(row, instrument=guitar.id)
-        raise UserError(
-            f"no guitar {text!r}", allowed=", ".join(i.name for i in self.session.state.instruments)
-        )
-
-    def _edit_tuning(self, row: WayRow, text: str) -> WayRow:
-        return self._with(row, tuning=fields.tuning(text, self._strings(row)))
-
-    def _edit_used(self, row: WayRow, text: str) -> WayRow:
-        return self._with(row, strings_used=fields.used_strings(text, self._strings(row)))
-
-    def _edit_compromise(self, row: WayRow, text: str) -> WayRow:
-        return self._with(row, compromise_s=fields.number(text.replace("s", ""), 0, 600))
+            self.presenter.change_way(self._song, new)
 
     def add_song(self) -> None:
-        title = self.name.text().strip()
-        if not title:
+        """Adds what is typed; the field keeps the text where that fails, and the focus always."""
+        song = self.presenter.add_song(self.name.text(), self.tuning.text())
+        if song is not None:
+            self.name.clear()
+            self.tuning.clear()
+            self.select(song)
             self.name.setFocus()
-            self.message.emit("Type a title, then add the song.")
-            return
-        self._do("Add a song", lambda: catalogue_edits.add_song(self.session.state, title))
-        self.name.clear()
-        self.select(self.session.state.songs[-1].id if self.session.state.songs else None)
+        elif not self.name.text().strip():
+            self.name.setFocus()
 
     def remove_song(self) -> None:
-        song = self._song
-        if song is not None:
-            self._do("Remove a song", lambda: catalogue_edits.remove_song(self.session.state, song))
+        self.presenter.remove_song(self._song)
 
     def add_way(self) -> None:
-        song = self._song
-        if song is not None:
-            self._do("Add a way", lambda: catalogue_edits.add_way(self.session.state, song))
+        self.presenter.add_way(self._song)
 
     def remove_way(self) -> None:
-        song, row = self._song, self.ways.currentIndex().row()
-        if song is None or row < 0:
-            self.message.emit("Choose a way in the lower list first.")
-            return
-        self._do("Remove a way", lambda: catalogue_edits.remove_way(self.session.state, song, row))
+        self.presenter.remove_way(self._song, self.ways.currentIndex().row())
 
     def match_record(self) -> None:
         """Asks for the record of the song, and listens to how far it lies from A4."""
-        song = next((s for s in self.session.state.songs if s.id == self._song), None)
+        song = self.presenter.song(self._song)
         if song is None:
             self.message.emit("Add a song first: a record is matched by its ways.")
             return
@@ -268,21 +200,24 @@ class SongsView(QWidget):
         """The line about the record takes room from the songs."""
         self.songs.scrollTo(self.songs.currentIndex())
 
-    def _tune_song(self, song: str, cents: float) -> None:
-        label = "Tune a song to its record"
-        self._do(label, lambda: catalogue_edits.tune_song(self.session.state, song, cents))
+    def _edit(self, table: QTableView) -> None:
+        """Opens the chosen cell, or the first of its row that can be typed into."""
+        index = table.currentIndex()
+        if index.isValid() and not index.flags() & Qt.ItemFlag.ItemIsEditable:
+            index = index.siblingAtColumn(0)
+        table.edit(index)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() == Qt.Key.Key_N and event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+        control = event.modifiers() & Qt.KeyboardModifier.ControlModifier
+        if event.key() == Qt.Key.Key_N and control:
             self.name.setFocus()
-        elif event.key() == Qt.Key.Key_M and event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+        elif event.key() == Qt.Key.Key_M and control:
             self.match_record()
         elif event.key() == Qt.Key.Key_Escape:
             self.record.stop()
         elif event.key() == Qt.Key.Key_Delete:
             self.remove_song()
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            table = self.ways if self.ways.hasFocus() else self.songs
-            table.edit(table.currentIndex())
+            self._edit(self.ways if self.ways.hasFocus() else self.songs)
         else:
             super().keyPressEvent(event)

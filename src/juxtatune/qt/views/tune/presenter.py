@@ -10,27 +10,20 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from juxtatune.app.preferences import TuningPreferences
 from juxtatune.app.session import Session
-from juxtatune.app.tune import Point, TuneRun, half_steps, ordinal, strum_words
+from juxtatune.app.tune import TuneRun, strum_words
 from juxtatune.core.errors import UserError
 from juxtatune.core.listening.listener import Heard
 from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.source import Samples, SoundSource
 from juxtatune.core.listening.strum import StrumReading, read_strum
-from juxtatune.core.music.notes import pretty
 from juxtatune.core.music.tuning import Tuning
-from juxtatune.core.retuning import procedure
-from juxtatune.core.retuning.procedure import Status, StringState
 from juxtatune.core.sim.guitar import SimulatedGuitar
 from juxtatune.devices.sound_file import FileSource
 from juxtatune.devices.sound_in import LiveSource, find_device
-from juxtatune.qt.widgets.approach_values import Column, TrailPoint, figure
+from juxtatune.qt.views.tune import wording
+from juxtatune.qt.widgets.approach_values import Column
 from juxtatune.qt.worker import AudioWorker, LatestWorker
 
-FORMS = {
-    Status.STAYS: "waiting", Status.TO_GO: "moving", Status.FROM_ABOVE: "hollow",
-    Status.LANDED: "landed", Status.CHECKED: "checked", Status.OFF: "moving",
-}  # fmt: skip
-BREAK_FROM = 1.0  # half steps above home from which a string is said to be at risk
 REPAINT_MS = 40
 
 
@@ -52,6 +45,7 @@ class TunePresenter(QObject):
     message = Signal(str)
     level = Signal(float, str)
     source_changed = Signal(str)
+    next_wanted = Signal()  # this guitar is done: on to the next gap of the night
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -71,8 +65,9 @@ class TunePresenter(QObject):
         self._repaint = QTimer(self)
         self._repaint.setInterval(REPAINT_MS)
         self._repaint.timeout.connect(self._paint_if_new)
-        self._new = False
-        self._strums = LatestWorker()
+        self._new = self._told_saved = False
+        self._strums = LatestWorker("reading a strum")
+        self._strums.failed.connect(lambda _, text: self.message.emit(text))
         self._strums.done.connect(self._strum_read)
         self._talk = QTimer(self)
         self._talk.setInterval(1000)
@@ -81,12 +76,12 @@ class TunePresenter(QObject):
     # -- life
     def begin(self, job: Job) -> None:
         """Starts on a retune, unless it is the one under way."""
-        if self.run is not None and self.job == job and not self.run.saved:
+        if self.run is not None and self.job == job and not self.run.finished:
             self.listen()
             return
         self.stop()
         self.job = job
-        self._left = job.cover_s
+        self._left, self._told_saved = job.cover_s, False
         self.guitar = None
         self.run = self._run_of(job)
         self._talk.start()
@@ -102,7 +97,7 @@ class TunePresenter(QObject):
         if preferences == self.preferences:
             return
         self.preferences = preferences
-        if self.job is None or self.run is None or self.run.saved:
+        if self.job is None or self.run is None or self.run.finished:
             return
         listening = self._worker is not None
         self.stop()
@@ -176,14 +171,13 @@ class TunePresenter(QObject):
     def _strum_read(self, run: TuneRun, readings: list[StrumReading]) -> None:
         if run is not self.run:
             return
-        was = run.saved
         try:
             run.hear_strum(self._now, readings)
         except UserError as error:
             self.message.emit(error.message())
         else:
-            self.message.emit(strum_words(readings))
-        self._say_saved(was)
+            self.message.emit(strum_words(readings, run.left()))
+        self._say_saved()
         self.changed.emit()
 
     def use_simulated(self) -> None:
@@ -226,7 +220,7 @@ class TunePresenter(QObject):
     def _heard(self, heard: Heard) -> None:
         if self.run is None:
             return
-        was, targets = self.run.saved, self.run.targets
+        targets = self.run.targets
         try:
             self.run.hear(heard)
         except UserError as error:
@@ -237,16 +231,19 @@ class TunePresenter(QObject):
         if heard.glimpse is not None:
             self._now = heard.glimpse.t
         self._new = True
-        self._say_saved(was)
 
-    def _say_saved(self, was: bool) -> None:
-        if self.run is not None and self.run.saved and not was:
+    def _say_saved(self) -> None:
+        """Tells once that the guitar's new tuning is in the book, and not before it is."""
+        if self.run is not None and self.run.saved and not self._told_saved:
+            self._told_saved = True
             name = self.session.state.instrument(self.run.instrument).name
             self.message.emit(
-                f"Every string checked: {name} is in {self.tuning_name()} now, and the book knows."
+                f"Every string checked: {name} is in {self.tuning_name()} now, and the book knows. "
+                "Page Down goes on to the next song."
             )
 
     def _paint_if_new(self) -> None:
+        self._say_saved()
         if self._new:
             self._new = False
             self.changed.emit()
@@ -258,9 +255,14 @@ class TunePresenter(QObject):
 
     # -- actions
     def step(self, by: int) -> None:
-        if self.run is not None:
-            self.run.step(by)
-            self.changed.emit()
+        """The next or last string; when every string is checked, on to the next gap of the night."""
+        if self.run is None:
+            return
+        if by > 0 and self.run.procedure.done:
+            self.next_wanted.emit()
+            return
+        self.run.step(by)
+        self.changed.emit()
 
     def select(self, string: int) -> None:
         if self.run is not None:
@@ -274,12 +276,19 @@ class TunePresenter(QObject):
 
     def check_all(self) -> None:
         if self.run is not None:
+            self._told_saved = False
             self.run.check_all()
             self.changed.emit()
 
     def pluck(self) -> None:
         if self.run is not None and self.guitar is not None and self.simulated:
             self.guitar.pluck(self.run.procedure.active)
+
+    def damp(self) -> None:
+        """Damps every string of the simulated guitar but the one in hand."""
+        if self.run is not None and self.guitar is not None and self.simulated:
+            self.guitar.damp(but=self.run.procedure.active)
+            self.message.emit("All strings but the one in hand are damped.")
 
     def strum(self) -> None:
         if self.guitar is not None and self.simulated:
@@ -292,95 +301,21 @@ class TunePresenter(QObject):
 
     # -- what is shown
     def tuning_name(self) -> str:
-        from juxtatune.core.music.naming import name_tuning
-
-        return pretty(name_tuning(self.run.target).name) if self.run is not None else ""
+        return wording.tuning_name(self.run) if self.run is not None else ""
 
     def heading(self) -> tuple[str, str, str]:
         """(title, what to do, talk left)."""
         if self.job is None or self.run is None:
             return "Nothing to tune yet", "Choose a song in Tonight, or open a gap in the Night view.", ""
         talk = f"{round(self._left)} s of talk left" if self._left > 0 else ""
-        return self.job.title, pretty(self.run.summary()), talk
+        return self.job.title, wording.summary(self.run), talk
 
     def caution(self) -> str:
         """What can go wrong with this retune, where it can."""
-        if self.run is None:
-            return ""
-        home = self.session.state.instrument(self.run.instrument).home
-        high = [c.string for c in self.run.procedure.change.strings
-                if c.semitones > 0 and c.target.pitch - home.pitch(c.string) >= BREAK_FROM]  # fmt: skip
-        if not high:
-            return ""
-        strings = " and ".join(ordinal(s) for s in high)
-        return f"The {strings} goes above its usual pitch and may break: keep your face out of its line, go up slowly."
+        return wording.caution(self.run) if self.run is not None else ""
 
     def columns(self) -> tuple[Column, ...]:
-        if self.run is None:
-            return ()
-        return tuple(self._column(s) for s in self.run.procedure.strings)
-
-    def _column(self, s: StringState) -> Column:
-        assert self.run is not None
-        p = self.run.procedure
-        heard = s.cents is not None
-        cents = s.cents if heard else s.start_cents
-        moving = s.string in p.moving
-        shown = heard or moving
-        text, unit = figure(cents) if shown and cents is not None else ("·", "")
-        action = procedure.advice(p, s.string)
-        if not heard and moving and not p.checking and s.string != p.active:
-            action = half_steps(-s.start_cents / 100)
-        trail = tuple(TrailPoint(self._now - q.t, q.cents, q.sigma) for q in reversed(self._points(s.string)))
-        note = pretty(str(self.run.target.note(s.string)))
-        return Column(
-            s.string, note, text, unit, action, self._detail(s), FORMS[s.status], cents if shown else None,
-            s.sigma or 1.0, s.held, trail, False, False,
-        )  # fmt: skip
-
-    def _points(self, string: int) -> list[Point]:
-        assert self.run is not None
-        return [q for q in self.run.trails[string] if self._now - q.t < 9.5]
-
-    def _detail(self, s: StringState) -> str:
-        assert self.run is not None
-        if self.run.together and s.string == self.run.procedure.active:
-            one, other = (ordinal(k) for k in self.run.together)
-            return f"the {one} and the {other} ring together: damp one"
-        if self.run.declined and s.string == self.run.procedure.active:
-            return self.run.declined
-        if s.string in self.run.unread:
-            return self.run.unread[s.string]
-        parts = []
-        if s.sigma is not None:
-            parts.append(f"certain to ±{max(0.1, s.sigma):.1f} ¢")
-        away = self.run.excess(s.string) or 0.0
-        if s.cents is not None and procedure.advice(self.run.procedure, s.string).startswith("loosen"):
-            parts.append(f"turn back {self.run.procedure.rules.turn_around:g} ¢ below")
-        elif abs(away) >= 0.5:
-            word = "settles" if self.run.attack else "attack reads"
-            sharper = (away > 0) is not self.run.attack
-            parts.append(f"{word} {abs(away):.0f} ¢ {'sharper' if sharper else 'flatter'}")
-        change = next((c for c in self.run.procedure.change.strings if c.string == s.string), None)
-        if not parts and change is not None and change.reference is not None:
-            r = change.reference
-            fret = f", fret {r.fret}" if r.fret else ""
-            parts.append(
-                f"{half_steps(change.semitones)} · by ear: {r.interval} of the {ordinal(r.string)}{fret}"
-            )
-        return " · ".join(parts)
+        return wording.columns(self.run, self._now) if self.run is not None else ()
 
     def counts(self) -> str:
-        """`1 landed · 1 to check · 4 to go`."""
-        if self.run is None:
-            return ""
-        p = self.run.procedure
-        if p.done:
-            return "all strings checked"
-        if p.checking:
-            done = sum(s.status is Status.CHECKED for s in p.strings)
-            return f"{done} checked · {len(p.strings) - done} to check"
-        landed = sum(p.state(s).status is Status.LANDED for s in p.moving)
-        hollow = sum(p.state(s).status is Status.FROM_ABOVE for s in p.moving)
-        again = f" · {hollow} to come up again" if hollow else ""
-        return f"{landed} landed{again} · {len(p.moving) - landed - hollow} to go"
+        return wording.counts(self.run) if self.run is not None else ""

@@ -10,7 +10,11 @@ from juxtatune.qt.views.tune.presenter import TunePresenter
 from juxtatune.qt.widgets.approach import ApproachWidget
 
 HINTS = ("Page Down  next string", "Page Up  back", "F9  hold", "F10  check all again", "F11  hear a strum")
-SIMULATED = ("Space  pluck", "←→  pegs", "Shift  finely", "S  strum")
+SIMULATED = ("Space  pluck", "←→  pegs", "Shift  finely", "S  strum", "D  damp the others")
+BUTTONS = (
+    ("pluck", "Pluck"), ("strum", "Strum"), ("damp", "Damp the others"), ("loosen", "Loosen"),
+    ("loosen_fine", "Loosen a hair"), ("tighten_fine", "Tighten a hair"), ("tighten", "Tighten"),
+)  # fmt: skip
 TURN_MS = 50
 COARSE, FINE = 5.0, 0.4  # cents for each step of a held peg
 
@@ -27,8 +31,8 @@ class TuneView(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.title, self.what, self.talk, self.caution = QLabel(), QLabel(), QLabel(), QLabel()
         self.title.setObjectName("title")
-        self.talk.setObjectName("strong")
-        self.what.setObjectName("muted")
+        self.talk.setObjectName("stageStrong")
+        self.what.setObjectName("stageMuted")
         self.what.setWordWrap(True)
         self.caution.setWordWrap(True)
         self.approach = ApproachWidget()
@@ -49,18 +53,18 @@ class TuneView(QWidget):
         row = QHBoxLayout(self.pegs)
         row.setContentsMargins(0, 4, 0, 0)
         self.buttons: dict[str, QPushButton] = {}
-        for name, text in (("pluck", "Pluck"), ("strum", "Strum"), ("loosen", "Loosen"), ("loosen_fine", "Loosen a hair"),
-                           ("tighten_fine", "Tighten a hair"), ("tighten", "Tighten")):  # fmt: skip
+        for name, text in BUTTONS:
             button = QPushButton(text)
-            button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)  # a click leaves the keys with the view
             self.buttons[name] = button
             row.addWidget(button)
         row.addStretch(1)
-        note = QLabel("Pegs of the simulated guitar: hold to turn")
-        note.setObjectName("muted")
+        note = QLabel("Simulated guitar: hold to turn")
+        note.setObjectName("stageMuted")
         row.addWidget(note)
         self.buttons["pluck"].clicked.connect(self.presenter.pluck)
         self.buttons["strum"].clicked.connect(self.presenter.strum)
+        self.buttons["damp"].clicked.connect(self.presenter.damp)
         for name, step in (
             ("loosen", -COARSE),
             ("loosen_fine", -FINE),
@@ -115,6 +119,7 @@ class TuneView(QWidget):
             Qt.Key.Key_F9: self.presenter.hold, Qt.Key.Key_F10: self.presenter.check_all,
             Qt.Key.Key_F11: self.presenter.catch_strum,
             Qt.Key.Key_Space: self.presenter.pluck, Qt.Key.Key_S: self.presenter.strum,
+            Qt.Key.Key_D: self.presenter.damp,
         }  # fmt: skip
         action = actions.get(Qt.Key(key))
         if action is None:

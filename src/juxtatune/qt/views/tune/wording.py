@@ -1,0 +1,117 @@
+"""What the Tune view says of a run: columns, heading, counts. Values in, words out."""
+
+from __future__ import annotations
+
+from juxtatune.app.tune import Point, TuneRun, half_steps, ordinal
+from juxtatune.core.music.naming import name_tuning
+from juxtatune.core.music.notes import pretty
+from juxtatune.core.retuning import procedure
+from juxtatune.core.retuning.procedure import Status, StringState
+from juxtatune.qt.widgets.approach_values import Column, TrailPoint, figure
+
+FORMS = {
+    Status.STAYS: "waiting", Status.TO_GO: "moving", Status.FROM_ABOVE: "hollow",
+    Status.LANDED: "landed", Status.CHECKED: "checked", Status.OFF: "moving",
+}  # fmt: skip
+BREAK_FROM = 1.0  # half steps above home from which a string is said to be at risk
+SHOWN_S = 9.5  # of a trail
+
+
+def tuning_name(run: TuneRun) -> str:
+    return pretty(name_tuning(run.target).name)
+
+
+def summary(run: TuneRun) -> str:
+    return pretty(run.summary())
+
+
+def caution(run: TuneRun) -> str:
+    """What can go wrong with this retune, where it can."""
+    home = run.session.state.instrument(run.instrument).home
+    high = [c.string for c in run.procedure.change.strings
+            if c.semitones > 0 and c.target.pitch - home.pitch(c.string) >= BREAK_FROM]  # fmt: skip
+    if not high:
+        return ""
+    strings = " and ".join(ordinal(s) for s in high)
+    verb = "goes above its usual pitch" if len(high) == 1 else "go above their usual pitch"
+    return f"The {strings} {verb} and may break: keep your face out of the line of the string, go up slowly."
+
+
+def columns(run: TuneRun, now: float) -> tuple[Column, ...]:
+    """One column a string, at time `now` (s) of the sound."""
+    return tuple(_column(run, s, now) for s in run.procedure.strings)
+
+
+def _column(run: TuneRun, s: StringState, now: float) -> Column:
+    p = run.procedure
+    heard = s.cents is not None
+    cents = s.cents if heard else s.start_cents
+    moving = s.string in p.moving
+    shown = heard or moving
+    text, unit = figure(cents) if shown and cents is not None else ("·", "")
+    action = procedure.advice(p, s.string)
+    if not heard and moving and not p.checking and s.string != p.active:
+        action = half_steps(-s.start_cents / 100)
+    trail = tuple(TrailPoint(now - q.t, q.cents, q.sigma) for q in reversed(_points(run, s.string, now)))
+    note = pretty(str(run.target.note(s.string)))
+    form = "moving" if procedure.reads_off(p, s.string) else FORMS[s.status]
+    return Column(
+        s.string, note, text, unit, action, _detail(run, s), form, cents if shown else None,
+        s.sigma or 1.0, s.held, trail,
+    )  # fmt: skip
+
+
+def _points(run: TuneRun, string: int, now: float) -> list[Point]:
+    return [q for q in run.trails[string] if now - q.t < SHOWN_S]
+
+
+def _detail(run: TuneRun, s: StringState) -> str:
+    active = s.string == run.procedure.active
+    if run.together and active:
+        one, other = (ordinal(k) for k in run.together)
+        return f"the {one} and the {other} ring together: damp one"
+    if run.declined and active:
+        return run.declined
+    if s.string in run.unread:
+        return run.unread[s.string]
+    if s.slipped and s.status is Status.TO_GO:
+        return "had landed, and was heard out again"
+    parts = []
+    if s.sigma is not None:
+        parts.append(f"certain to ±{max(0.1, s.sigma):.1f} ¢")
+    away = run.excess(s.string) or 0.0
+    if s.cents is not None and procedure.advice(run.procedure, s.string).startswith("loosen"):
+        parts.append(f"turn back {run.procedure.rules.turn_around:g} ¢ below")
+    elif abs(away) >= 0.5:
+        word = "settles" if run.attack else "attack reads"
+        sharper = (away > 0) is not run.attack
+        parts.append(f"{word} {abs(away):.0f} ¢ {'sharper' if sharper else 'flatter'}")
+    return " · ".join(parts or _by_ear(run, s))
+
+
+def _by_ear(run: TuneRun, s: StringState) -> list[str]:
+    """How far it moves and what to hear it against, before it was heard."""
+    change = next((c for c in run.procedure.change.strings if c.string == s.string), None)
+    if change is None or change.reference is None:
+        return []
+    r = change.reference
+    fret = f", fret {r.fret}" if r.fret else ""
+    return [f"{half_steps(change.semitones)} · by ear: {r.interval} of the {ordinal(r.string)}{fret}"]
+
+
+def counts(run: TuneRun) -> str:
+    """`4 landed · the 3rd had landed and is out again, 7.0 ¢ above · 1 to go`."""
+    p = run.procedure
+    if p.done:
+        return "all strings checked · Page Down: next song"
+    out = [f"the {ordinal(s.string)} is out again" for s in p.strings if s.slipped and s.status is Status.TO_GO]
+    out += [f"the {ordinal(s.string)} is off" for s in p.strings if s.status is Status.OFF]
+    if p.checking:
+        done = sum(s.status is Status.CHECKED for s in p.strings)
+        return " · ".join([f"{done} checked", f"{len(p.strings) - done} to check", *out])
+    landed = sum(p.state(s).status is Status.LANDED for s in p.moving)
+    hollow = sum(p.state(s).status is Status.FROM_ABOVE for s in p.moving)
+    left = [ordinal(s) for s in p.moving if p.state(s).status is Status.TO_GO]
+    again = [f"{hollow} to come up again"] if hollow else []
+    to_go = f"{len(left)} to go" + (f": {', '.join(left)}" if 0 < len(left) <= 2 else "")
+    return " · ".join([f"{landed} landed", *again, to_go, *out])
