@@ -155,13 +155,13 @@ class Book:
                 continue
             known = self._positions[table]
             positions[table] = placed([e.id for e in after[table]], known)
-            was: dict[str, Any] = {e.id: e for e in before[table]}
-            gone = known.keys() - positions[table].keys()
             places = positions[table]
+            gone = known.keys() - places.keys()
+            same = {id(e) for e in before[table]}
             put = [
                 row_of(table, places[e.id], e)
                 for e in after[table]
-                if was.get(e.id) is not e or known.get(e.id) != places[e.id]
+                if id(e) not in same or known.get(e.id) != places[e.id]
             ]
             work.append((table, gone, put))
         self._write(lambda: self._write_rows(work))

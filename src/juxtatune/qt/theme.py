@@ -131,10 +131,13 @@ def _sheet(c: Colours) -> str:
         border-top: 1px solid {n(c.edge)}; border-bottom: 1px solid {n(c.edge)}; }}
     QTableView:focus, QListView:focus {{ border-left: 3px solid {n(c.attention)}; }}
     QTableView, QListView {{ border-left: 3px solid transparent; }}
+    QListWidget::item {{ padding: 4px 6px; }}
     QHeaderView::section {{ background: {n(c.panel)}; color: {n(c.muted)}; border: 0; padding: 6px 8px; }}
     QLineEdit, QComboBox, QAbstractSpinBox {{ background: {n(c.panel)}; border: 1px solid {n(c.edge)};
         border-radius: 4px; padding: 5px 8px; selection-background-color: {n(c.lower)}; selection-color: {n(c.ink)}; }}
     QLineEdit:focus, QComboBox:focus, QAbstractSpinBox:focus {{ border: 2px solid {n(c.attention)}; padding: 4px 7px; }}
+    QAbstractSpinBox::up-button, QAbstractSpinBox::down-button {{ width: 0; border: 0; }}
+    QAbstractSpinBox QLineEdit, QAbstractSpinBox QLineEdit:focus {{ border: 0; padding: 0; background: transparent; }}
     QCheckBox {{ spacing: 8px; }}
     QCheckBox::indicator, QListView::indicator {{ width: 16px; height: 16px; border: 1px solid {n(c.edge)};
         border-radius: 3px; background: {n(c.panel)}; }}

@@ -122,7 +122,7 @@ class ApproachWidget(QWidget):
             self._line(p, column.unit, QRectF(x, 102 * g, w, 32 * g), 26 * g, self._colour(column), 600)
         self._line(p, column.action, QRectF(x, 134 * g, w, 42 * g), 32 * g, c.text, 600)
         self._line(p, column.detail, QRectF(x, 178 * g, w, 26 * g), 17 * g, c.stage_muted)
-        area = QRectF(x + 22, 214 * g, w - 44, rect.height() - 214 * g - 30)
+        area = QRectF(x + 22 * g, 214 * g, w - 44 * g, rect.height() - 214 * g - 30 * max(1.0, g))
         self._paint_marks(p, area)
         self._paint_field(p, column, area, full=True)
 
@@ -151,7 +151,8 @@ class ApproachWidget(QWidget):
             p.drawLine(QLineF(x, area.top(), x, area.bottom()))
             p.setPen(Theme.now.stage_muted)
             text = f"{cents:+d}".replace("-", "−")
-            p.drawText(QRectF(x - 30, area.bottom() + 4, 60, 20), Qt.AlignmentFlag.AlignCenter, text)
+            g = max(1.0, self.grown())
+            p.drawText(QRectF(x - 40 * g, area.bottom() + 4, 80 * g, 22 * g), CENTRE, text)
 
     def _paint_field(self, p: QPainter, column: Column, area: QRectF, full: bool) -> None:
         """Target line, rails that close as the hold runs, trail and newest reading."""

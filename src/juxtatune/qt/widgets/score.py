@@ -134,7 +134,7 @@ class ScoreCanvas(QWidget):
         idle = sum(1 for c in score.guitars if not c.used)
         shown = max(1, sum(1 for c in score.guitars if c.used))
         left += LANE if any(r.wanted is not None for r in score.rows) else 0.0
-        titles = min((176.0 if width < 700 else 300.0) * g, width * 0.32)
+        titles = min((194.0 if width < 700 else 300.0) * g, width * 0.32)
         apart = 12 * g
         room = right - left - titles - (AIR + NAMES) * g - idle * 18 - shown * apart
         spacing = max(7.0, min(18.0 * g, room / max(1, strings)))
@@ -200,7 +200,8 @@ class ScoreCanvas(QWidget):
             if guitar.used:
                 width = len(guitar.home) * spacing
                 p.drawText(QRectF(x - 10, 54, width + 20, 24), Qt.AlignmentFlag.AlignCenter, guitar.name)
-        p.drawText(QRectF(half.right - AIR * grown, 54, AIR * grown, 24), Qt.AlignmentFlag.AlignRight, "dead air")
+        right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+        p.drawText(QRectF(half.right - AIR * grown, 54, AIR * grown, 24), right, "dead air")
 
     def _paint_row(self, p: QPainter, score: Score, half: Half, k: int) -> None:
         c, row, top, height = Theme.now, score.rows[k], self._top(score, k), self.row_height()

@@ -108,7 +108,7 @@ def paint_gap(p: QPainter, score: Score, half: Half, row: ScoreRow, top: float) 
 
 def paint_name(p: QPainter, half: Half, row: ScoreRow, top: float, height: float) -> None:
     """The name of the tuning beside the strings, where it changes."""
-    room = QRectF(half.names, top + BAND, half.right - AIR * half.grown - half.names - 4, height - BAND)
+    room = QRectF(half.names, top + BAND / 2, half.right - AIR * half.grown - half.names - 4, height - BAND / 2)
     if not row.changes or room.width() < 30:
         return
     face = font(14 * half.grown)

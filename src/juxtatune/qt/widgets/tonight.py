@@ -23,7 +23,7 @@ from juxtatune.qt.widgets.signature import paint_signature, signature_width
 from juxtatune.qt.widgets.text import elided
 
 LEAST_ROW, MOST_ROW = 30, 64
-TWO_LINES = 36  # px from which the name of the tuning has a line of its own
+TWO_LINES = 34  # px from which the name of the tuning has a line of its own
 STRIP = 112
 WIDTH = 260
 ROW = Qt.ItemDataRole.UserRole + 1

@@ -5,8 +5,8 @@ from __future__ import annotations
 from functools import partial
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QKeyEvent, QResizeEvent
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSpinBox, QTableView, QVBoxLayout, QWidget
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QTableView, QVBoxLayout, QWidget
 
 from juxtatune.app import fields
 from juxtatune.app.session import Session
@@ -15,7 +15,7 @@ from juxtatune.core.planning.plan import Plan
 from juxtatune.core.repertoire.night import Gig
 from juxtatune.core.strings.instrument import Instrument
 from juxtatune.qt.views.guitars.presenter import GuitarsPresenter
-from juxtatune.qt.widgets.fields import AddField
+from juxtatune.qt.widgets.fields import AddField, NumberField
 from juxtatune.qt.widgets.table import RowsModel, TableColumn, make_table
 
 HINTS = ("Enter  edit a field", "Del  remove", "Ctrl+Z  undo")
@@ -23,8 +23,6 @@ COSTS = (
     ("Start", "base_s", 52), ("String", "string_s", 58), ("Half step", "semitone_s", 74), ("Check", "check_s", 58),
     ("Rounds", "passes", 66), ("Swap", "swap_s", 54), ("Capo", "capo_s", 50),
 )  # fmt: skip
-NOW, HOME = 2, 3  # columns
-NOW_PX, HOME_PX = (150, 250), 134  # the tuning of the moment gives way first, the home tuning keeps six notes
 TONIGHT = (
     TableColumn("Minute", lambda r: f"{r.minute:.0f} min", width=64, right=True),
     TableColumn("When", lambda r: r.when, width=280),
@@ -43,9 +41,9 @@ class GuitarsView(QWidget):
         columns = (
             TableColumn("Guitar", lambda i: i.name, p.with_name, 90),
             TableColumn("Bridge", lambda i: i.bridge, p.with_bridge, 70),
-            TableColumn("Now in", lambda i: fields.show_tuning(i.tuning), p.with_tuning, NOW_PX[1],
-                        lambda i: (i.tuning.pitches, i.home.pitches)),
-            TableColumn("Home tuning", lambda i: fields.show_notes(i.home), p.with_home, 170, stretch=True),
+            TableColumn("Now in", lambda i: fields.show_tuning(i.tuning), p.with_tuning, 230,
+                        lambda i: (i.tuning.pitches, i.home.pitches), stretch=True),
+            TableColumn("Home tuning", lambda i: fields.show_notes(i.home), p.with_home, 150),
             *(TableColumn(title, partial(_cost, key), p.with_cost(key), width) for title, key, width in COSTS),
         )  # fmt: skip
         self.model = RowsModel(columns, lambda _, new: p.change(new), self.message.emit)
@@ -66,16 +64,13 @@ class GuitarsView(QWidget):
         title = QLabel("Guitars")
         title.setObjectName("title")
         self.name = AddField("Name of a new guitar", "Name of a new guitar")
-        self.home = AddField("Home tuning, if not standard", "Home tuning of the new guitar")
+        self.home = AddField("Home, if not standard", "Home tuning of the new guitar")
         for field in (self.name, self.home):
-            field.setMinimumWidth(190)
+            field.setMinimumWidth(110)
             field.entered.connect(self.add)
-        self.strings = QSpinBox()
-        self.strings.setMinimumHeight(32)
-        self.strings.setRange(4, 12)
+        self.strings = NumberField(4, 12, " strings")
         self.strings.setValue(6)
-        self.strings.setSuffix(" strings")
-        self.strings.setMinimumWidth(120)
+        self.strings.setMinimumWidth(110)
         self.strings.setAccessibleName("Strings of the new guitar")
         self.table.verticalHeader().setDefaultSectionSize(48)
         head = QHBoxLayout()
@@ -112,14 +107,6 @@ class GuitarsView(QWidget):
         layout.addWidget(self.night, 4)
         self.setFocusProxy(self.table)
 
-    def resizeEvent(self, event: QResizeEvent) -> None:
-        super().resizeEvent(event)
-        others = sum(
-            self.table.columnWidth(k) for k in range(self.model.columnCount()) if k not in (NOW, HOME)
-        )
-        spare = self.table.viewport().width() - others - HOME_PX
-        self.table.setColumnWidth(NOW, min(max(spare, NOW_PX[0]), NOW_PX[1]))
-
     def refresh(self) -> None:
         row = max(0, self.table.currentIndex().row())
         self.model.set_rows(self.session.state.instruments)
@@ -149,7 +136,7 @@ class GuitarsView(QWidget):
 
     def add(self) -> None:
         """Adds what is typed; the field keeps the text where that fails, and the focus always."""
-        if self.presenter.add(self.name.text(), self.strings.value(), self.home.text()):
+        if self.presenter.add(self.name.text(), round(self.strings.value()), self.home.text()):
             self.name.clear()
             self.home.clear()
             self.table.selectRow(len(self.session.state.instruments) - 1)

@@ -80,6 +80,7 @@ class BuilderPage(QWidget):
         self.order.setAccessibleName("Songs of this night in order")
         self.book.itemActivated.connect(lambda item: self.put_in(item.data(SONG)))
         self.order.itemActivated.connect(self._activate)
+        self.order.currentItemChanged.connect(lambda *_: self._chosen())
         for view in (self.book, self.order):
             view.installEventFilter(self)
         self.search.installEventFilter(self)
@@ -90,7 +91,7 @@ class BuilderPage(QWidget):
     def _make_form(self) -> None:
         self.guitars = QListWidget()
         self.guitars.setAccessibleName("Guitars brought")
-        self.guitars.setFixedHeight(150)
+        self.guitars.setFixedHeight(210)
         self.guitars.itemChanged.connect(self._brought)
         self.cover = NumberField(0, 600, " s")
         self.cover.setAccessibleName("Talk between songs")
@@ -114,7 +115,7 @@ class BuilderPage(QWidget):
         head.addWidget(self.nights)
         for button in self.buttons.values():
             head.addWidget(button)
-        left, middle, right = QVBoxLayout(), QVBoxLayout(), QFormLayout()
+        left, middle, right, form = QVBoxLayout(), QVBoxLayout(), QVBoxLayout(), QFormLayout()
         left.addWidget(self.book_title)
         left.addWidget(self.search)
         left.addWidget(self.book, 1)
@@ -128,13 +129,19 @@ class BuilderPage(QWidget):
         ):  # fmt: skip
             row.addWidget(self._button(text, work))
         middle.addLayout(row)
-        right.setVerticalSpacing(10)
-        right.addRow(QLabel("Guitars brought"))
-        right.addRow(self.guitars)
-        right.addRow("Talk between songs", self.cover)
-        right.addRow(self.talk_label, self.talk)
-        right.addRow("Longest gap allowed", self.limit)
-        right.addRow(self.tech)
+        brought = QLabel("Guitars brought (Space brings one or leaves it)")
+        brought.setObjectName("muted")
+        right.addWidget(brought)
+        right.addWidget(self.guitars)
+        form.setVerticalSpacing(10)
+        form.addRow("Talk between songs", self.cover)
+        form.addRow(self.talk_label, self.talk)
+        form.addRow("Longest gap allowed", self.limit)
+        right.addSpacing(12)
+        right.addLayout(form)
+        right.addSpacing(8)
+        right.addWidget(self.tech)
+        right.addStretch(1)
         columns = QHBoxLayout()
         columns.setSpacing(24)
         columns.addLayout(left, 3)
@@ -247,6 +254,14 @@ class BuilderPage(QWidget):
         item = view.currentItem()
         song: str | None = item.data(SONG) if item is not None else None
         return song
+
+    def _chosen(self) -> None:
+        """The talk field follows the chosen song."""
+        night = self.presenter.night()
+        if not self._filling and night is not None:
+            self._filling = True
+            self._show_talk(self.presenter.session.state, night)
+            self._filling = False
 
     def _ensure_night(self) -> None:
         if self.presenter.night() is None:

@@ -65,13 +65,15 @@ class NightView(QWidget):
 
     def _lay_out(self) -> None:
         self.score_page = QWidget()
+        self.nothing = QWidget()
+        inside = QVBoxLayout(self.nothing)
+        inside.addStretch(1)
+        inside.addWidget(self.empty)
+        inside.addWidget(self.set_up, 0, Qt.AlignmentFlag.AlignCenter)
+        inside.addStretch(1)
         column = QVBoxLayout()
-        column.addWidget(self.area)
-        column.addStretch(1)
-        column.addWidget(self.empty)
-        column.addWidget(self.set_up, 0, Qt.AlignmentFlag.AlignCenter)
-        column.addStretch(1)
-        self._column = column
+        column.addWidget(self.area, 1)
+        column.addWidget(self.nothing, 1)
         row = QHBoxLayout(self.score_page)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
@@ -211,8 +213,7 @@ class NightView(QWidget):
         night = self.presenter.night()
         nothing = night is None or not night.slots
         had_focus = self.set_up.hasFocus() or self.canvas.hasFocus()
-        self.empty.setVisible(nothing)
-        self.set_up.setVisible(nothing)
+        self.nothing.setVisible(nothing)
         self.area.setVisible(not nothing)
         if had_focus:
             self.focus_in()

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, QTimer, Signal
-from PySide6.QtGui import QKeyEvent
+from PySide6.QtGui import QKeyEvent, QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from juxtatune.qt.views.tune.presenter import TunePresenter
@@ -80,6 +80,14 @@ class TuneView(QWidget):
         layout.addWidget(self.caution)
         layout.addWidget(self.approach, 1)
         layout.addWidget(self.pegs)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """The heading is read from as far as the figures."""
+        super().resizeEvent(event)
+        grown = max(1.0, min(2.6, self.width() / 1100, self.height() / 700))
+        sizes = ((self.title, 26), (self.talk, 22), (self.what, 16), (self.caution, 16))
+        for label, px in sizes:
+            label.setStyleSheet(f"font-size: {round(px * grown)}px;")
 
     def hints(self) -> tuple[str, ...]:
         return (*HINTS, *SIMULATED) if self.presenter.simulated else HINTS
