@@ -70,6 +70,7 @@ class MainWindow(QMainWindow):
         super().__init__()
         self.session, self.preferences = session, preferences
         self.song: str | None = None
+        self._closed = False
         Theme.left_handed = preferences.left_handed
         self.night = NightPresenter(session)
         self.tune = TunePresenter(session)
@@ -81,7 +82,7 @@ class MainWindow(QMainWindow):
         self._menus()
         self._connect()
         self._prefer_tuning(preferences.tuning)
-        self._unwatch = session.watch(self._refresh)
+        self._unwatch = session.watch(self._book_changed)
         night = self.night.night()
         self.choose(night.slots[0].song if night is not None and night.slots else None)
         self.show_view(self._first_view())
@@ -242,7 +243,12 @@ class MainWindow(QMainWindow):
         self._action(file, "&Import gig…", self.gig_files.ask_import, "Ctrl+I")
         self._action(file, "&Export gig…", self.gig_files.ask_export, "Ctrl+E")
         file.addSeparator()
-        self._action(file, "&Quit", self.close, QKeySequence.StandardKey.Quit)
+        self._action(file, "Set for the floor as &PDF…", self._floor_pdf, QKeySequence.StandardKey.Print)
+        file.addSeparator()
+        self._action(file, "&Quit", self.close, "Ctrl+Q")
+
+    def _floor_pdf(self) -> None:
+        self.night_menu.ask_floor_pdf()
 
     def _theme_menu(self, menu: Any) -> None:
         group = QActionGroup(self)
@@ -317,10 +323,18 @@ class MainWindow(QMainWindow):
         return Job(self.song, gig.song(self.song).title, guitar.id, type(want)(notes), cover)
 
     # -- showing
-    def _refresh(self) -> None:
+    def _book_changed(self) -> None:
+        """Tonight follows when the new price is there; a name or another night shows at once."""
+        if self.session.changes.nights:
+            self._show_name()
+
+    def _show_name(self) -> None:
         night = self.night.night()
         self.name.setText(night.name if night is not None else "Juxtatune")
         self.setWindowTitle(f"{night.name} – Juxtatune" if night is not None else "Juxtatune")
+
+    def _refresh(self) -> None:
+        self._show_name()
         self._show_tonight()
         self._show_status()
         self._show_note()
@@ -489,9 +503,12 @@ class MainWindow(QMainWindow):
         return True
 
     def closeEvent(self, event: QCloseEvent) -> None:
+        if self._closed:
+            return
         if not self._may_close():
             event.ignore()
             return
+        self._closed = True
         self._saving.stop()
         faults.told.disconnect(self.say)
         self._unwatch()

@@ -33,7 +33,7 @@ class NightMenu:
         self._add("&Plan\tCtrl+R", self.shell.plan)
         self.view.fill_menu(self.menu)
         self.menu.addSeparator()
-        self._add("Set for the &floor as PDF…", partial(self._ask_pdf, floor_sheet, "floor"))
+        self._add("Set for the &floor as PDF…\tCtrl+P", self.ask_floor_pdf)
         self._add("Te&chnician's sheet as PDF…", partial(self._ask_pdf, tech_sheet, "technician"))
         self._add("Print the set for the floor…", partial(self._print, floor_sheet))
         self._add("Print the technician's sheet…", partial(self._print, tech_sheet))
@@ -51,6 +51,9 @@ class NightMenu:
         self.menu.addAction(action)
 
     # -- paper
+    def ask_floor_pdf(self) -> None:
+        self._ask_pdf(floor_sheet, "floor")
+
     def _ask_pdf(self, sheet: Sheet, what: str) -> None:
         name, _ = QFileDialog.getSaveFileName(self.shell.widget, "Write a PDF", f"{what}.pdf", "PDF files (*.pdf)")
         if name:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
-from functools import cache
+from functools import cache, cached_property
 
 from juxtatune.core.errors import UserError
 from juxtatune.core.music.tuning import Tuning, parse_notes
@@ -18,7 +18,7 @@ class Entry:
     notes: str
     aliases: tuple[str, ...] = ()
 
-    @property
+    @cached_property
     def tuning(self) -> Tuning:
         return parse_notes(self.notes)
 

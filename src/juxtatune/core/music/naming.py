@@ -6,6 +6,7 @@ Which shapes have names is common practice, no source.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 from juxtatune.core.music.catalogue import CATALOGUE
 from juxtatune.core.music.notes import Note, parse_note, pretty, spell
@@ -79,6 +80,7 @@ class TuningName:
         return f"{self.shape}, {way} {count} semitone{'s' if steps != 1 else ''}: {self.name}"
 
 
+@lru_cache(maxsize=4096)
 def name_tuning(tuning: Tuning) -> TuningName:
     """Names any tuning: from the catalogue, by its shape, by its chord, else by its notes."""
     shift = _common_shift(tuning)

@@ -38,6 +38,7 @@ class NumberField(QDoubleSpinBox):
         self.setKeyboardTracking(False)
         self.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.setMinimumHeight(32)
+        self.lineEdit().setTextMargins(8, 0, 8, 0)
 
     def focusInEvent(self, event: QFocusEvent) -> None:
         super().focusInEvent(event)

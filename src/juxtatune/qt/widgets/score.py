@@ -104,6 +104,11 @@ class ScoreCanvas(QWidget):
             return [self._orders[1 if self.flipped else 0]]
         return self._orders
 
+    @property
+    def folded(self) -> bool:
+        """Whether there is an order that has no room beside the other."""
+        return len(self._orders) == 2 and len(self.shown()) == 1
+
     def sizeHint(self) -> QSize:
         return QSize(1240, self._height(ROW))
 

@@ -56,8 +56,17 @@ class RowsModel(QAbstractTableModel):
         self._rows: tuple[Any, ...] = ()
 
     def set_rows(self, rows: Sequence[Any]) -> None:
+        rows = tuple(rows)
+        if len(rows) == len(self._rows):
+            # the view keeps its place, and only what is another is asked for anew
+            changed = [k for k, (a, b) in enumerate(zip(rows, self._rows, strict=True)) if a is not b]
+            self._rows = rows
+            if changed:
+                last = self.index(changed[-1], len(self._columns) - 1)
+                self.dataChanged.emit(self.index(changed[0], 0), last)
+            return
         self.beginResetModel()
-        self._rows = tuple(rows)
+        self._rows = rows
         self.endResetModel()
 
     def row(self, index: int) -> Any:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QKeyEvent
+from PySide6.QtGui import QKeyEvent, QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QTableView, QVBoxLayout, QWidget
 
 from juxtatune.app import fields
@@ -36,6 +36,7 @@ class GuitarsView(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
+        self._stale = False
         self.presenter = p = GuitarsPresenter(session)
         p.message.connect(self.message)
         columns = (
@@ -51,7 +52,7 @@ class GuitarsView(QWidget):
         self._lay_out()
         self._tonight: dict[str, TechGuitar] = {}
         self.table.selectionModel().currentRowChanged.connect(lambda *_: self._show_tonight())
-        self._unwatch = session.watch(self.refresh)
+        self._unwatch = session.watch(self._book_changed)
         self.refresh()
 
     def close_view(self) -> None:
@@ -105,9 +106,21 @@ class GuitarsView(QWidget):
         layout.addWidget(note)
         layout.addWidget(self.night_title)
         layout.addWidget(self.night, 4)
-        self.setFocusProxy(self.table)
+
+    def _book_changed(self) -> None:
+        if self.session.changes.instruments:
+            self._stale = not self.isVisible()
+            if not self._stale:
+                self.refresh()
+
+    def showEvent(self, event: QShowEvent) -> None:
+        """What changed while other views were shown is caught up with."""
+        if self._stale:
+            self.refresh()
+        super().showEvent(event)
 
     def refresh(self) -> None:
+        self._stale = False
         row = max(0, self.table.currentIndex().row())
         self.model.set_rows(self.session.state.instruments)
         if self.session.state.instruments:

@@ -151,7 +151,6 @@ class BuilderPage(QWidget):
         layout.setContentsMargins(24, 14, 24, 12)
         layout.addLayout(head)
         layout.addLayout(columns, 1)
-        self.setFocusProxy(self.search)
 
     # -- showing
     def refresh(self) -> None:

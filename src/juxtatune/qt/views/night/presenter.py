@@ -29,6 +29,7 @@ TICK_MS = 1000
 class NightPresenter(QObject):
     """Owns the planning and pricing workers of the open night."""
 
+    edited = Signal()  # the book is another; prices follow with `changed`
     changed = Signal()
     message = Signal(str)
     doing = Signal(str)  # how far planning is; empty when nothing is under way
@@ -86,6 +87,7 @@ class NightPresenter(QObject):
 
     def refresh(self) -> None:
         """Prices the order afresh after any change of the book."""
+        self.edited.emit()
         night, state = self.night(), self.session.state
         if night is None or not night.slots:
             self.given = self.given_gig = None

@@ -97,6 +97,7 @@ class NightView(QWidget):
         self.why.taken.connect(self._take_change)
         self.builder.closed.connect(lambda: self.build(False))
         presenter.changed.connect(self.refresh)
+        presenter.edited.connect(self._refresh_builder)
         presenter.why.changed.connect(self._show_elsewhere)
         presenter.message.connect(self.message)
 
@@ -138,7 +139,7 @@ class NightView(QWidget):
     def hints(self) -> tuple[str, ...]:
         if self.building:
             return self.builder.hints()
-        narrow = len(self.presenter.scores()) == 2 and len(self.canvas.shown()) == 1
+        narrow = self.canvas.folded
         flip = ("F  flip",) if narrow else ()
         return ("Ctrl+R  plan", "Alt+↑↓  move", *self.commands.hints(), *flip)
 
@@ -150,14 +151,13 @@ class NightView(QWidget):
     def build(self, on: bool) -> None:
         """Shows the page on which the night is set up, or the score again."""
         self.pages.setCurrentWidget(self.builder if on else self.score_page)
-        if on:
-            self.builder.refresh()
+        self.builder.refresh() if on else self.refresh()
         self.focus_in()
         self.hints_changed.emit()
 
     def focus_in(self) -> None:
         """Puts the focus where the keys of the view are heard."""
-        target = self.builder if self.building else self.canvas if self.area.isVisibleTo(self) else self.set_up
+        target = self.builder.search if self.building else self.canvas if self.area.isVisibleTo(self) else self.set_up
         target.setFocus()
 
     def select(self, song: str | None) -> None:
@@ -172,7 +172,7 @@ class NightView(QWidget):
             return
         self.canvas.flipped = not self.canvas.flipped
         self.canvas.update()
-        if len(self.canvas.shown()) == 2:
+        if not self.canvas.folded:
             self.message.emit("Both orders are in view already.")
         else:
             self.message.emit(f"{self.canvas.shown()[0].title} is shown.")
@@ -217,9 +217,11 @@ class NightView(QWidget):
         self.area.setVisible(not nothing)
         if had_focus:
             self.focus_in()
+        self.hints_changed.emit()
+
+    def _refresh_builder(self) -> None:
         if self.building:
             self.builder.refresh()
-        self.hints_changed.emit()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)

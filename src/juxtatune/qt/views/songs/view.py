@@ -7,7 +7,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtCore import Qt, QTimer, Signal
-from PySide6.QtGui import QKeyEvent
+from PySide6.QtGui import QKeyEvent, QShowEvent
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QPushButton, QTableView, QVBoxLayout, QWidget
 
 from juxtatune.app import fields
@@ -34,6 +34,7 @@ class SongsView(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
+        self._stale = False
         self.presenter = SongsPresenter(session)
         self.presenter.message.connect(self.message)
         self._song: str | None = None
@@ -41,7 +42,7 @@ class SongsView(QWidget):
         self.record.message.connect(self.message)
         self._make_tables()
         self._lay_out()
-        self._unwatch = session.watch(self.refresh)
+        self._unwatch = session.watch(self._book_changed)
         self.refresh()
 
     def close_view(self) -> None:
@@ -122,24 +123,38 @@ class SongsView(QWidget):
         column.addLayout(foot)
         column.addWidget(self.ways)
         column.addWidget(self.record)
-        self.setFocusProxy(self.songs)
 
     def focus_in(self) -> None:
         """An empty list begins in the field that fills it."""
         (self.songs if self.session.state.songs else self.name).setFocus()
 
     # -- showing
+    def _book_changed(self) -> None:
+        if self.session.changes.songs or self.session.changes.instruments:
+            self._stale = not self.isVisible()
+            if not self._stale:
+                self.refresh()
+
+    def showEvent(self, event: QShowEvent) -> None:
+        """What changed while other views were shown is caught up with."""
+        if self._stale:
+            self.refresh()
+        super().showEvent(event)
+
     def refresh(self) -> None:
+        self._stale = False
         state = self.session.state
         self.songs_model.set_rows(state.songs)
         ids = [s.id for s in state.songs]
         if self._song not in ids:
             self._song = ids[0] if ids else None
-        if self._song is not None:
+        if self._song is not None and self.songs.currentIndex().row() != ids.index(self._song):
             self.songs.selectRow(ids.index(self._song))
         self._show_ways()
 
     def select(self, song: str | None) -> None:
+        if self._stale:
+            self.refresh()
         ids = [s.id for s in self.session.state.songs]
         if song in ids and song != self._song:
             self._song = song
