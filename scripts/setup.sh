@@ -15,8 +15,15 @@ install_missing() {
   local sudo=""
   [ "$(id -u)" -eq 0 ] || sudo="sudo"
   echo "Installing system packages: ${missing[*]}"
-  $sudo apt-get update -qq
-  $sudo env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "${missing[@]}"
+  # another apt at work holds a lock for a while: it is waited for
+  for try in $(seq 60); do
+    $sudo apt-get update -qq -o DPkg::Lock::Timeout=600 && break
+    [ "$try" -lt 60 ] || return 1
+    echo "Another package manager is at work: trying again in 10 s"
+    sleep 10
+  done
+  $sudo env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends \
+    -o DPkg::Lock::Timeout=600 "${missing[@]}"
 }
 
 install_python() {

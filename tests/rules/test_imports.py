@@ -82,6 +82,23 @@ def test_views_widgets_and_presenters_keep_apart(path: Path) -> None:
             assert not name.startswith("PySide6.QtWidgets"), f"{here} imports {name}"
 
 
+def test_nothing_imports_in_a_circle() -> None:
+    """Not even for the type checker: a menu knows the `Shell` it belongs to, not the window."""
+    names = {".".join(("juxtatune", *place(p))).removesuffix(".__init__"): p for p in FILES}
+    arrows = {name: imports(path) & names.keys() - {name} for name, path in names.items()}
+    done: set[str] = set()
+
+    def walk(name: str, above: tuple[str, ...]) -> None:
+        assert name not in above, " -> ".join((*above[above.index(name) :], name))
+        if name not in done:
+            for other in arrows[name]:
+                walk(other, (*above, name))
+            done.add(name)
+
+    for name in names:
+        walk(name, ())
+
+
 def test_all_but_the_interface_loads_without_qt() -> None:
     names = [
         ".".join(("juxtatune", *place(p))).removesuffix(".__init__") for p in FILES if place(p)[0] != "qt"

@@ -13,17 +13,18 @@ from juxtatune.app.fields import show_tuning
 from juxtatune.book.state import BookState, KeptOrder, NightRecord, gig_of
 from juxtatune.core.errors import UserError
 from juxtatune.core.planning.plan import Plan, Slot
-from juxtatune.core.planning.solve import price_order
+from juxtatune.core.planning.solve import Stop, price_order
 from juxtatune.core.repertoire.night import Gig, Pin
 
+PRICE_S = 4.0  # that the price of an order may take, before it is priced in a hurry
 CURVE_WEIGHT_S = 2.0  # seconds of dead air that a step of energy off the curve is worth
 Answer = tuple[NightRecord, str]
 
 
-def as_given(state: BookState, gig: Gig, night: NightRecord) -> Plan | None:
+def as_given(state: BookState, gig: Gig, night: NightRecord, stop: Stop | None = None) -> Plan | None:
     """The night's own order with its chosen ways, priced with its best start; rules of order do not bind it."""
     rules = replace(gig.night, pins=(), before=(), adjacent=(), apart=(), max_dead_s=None)
-    return price_order(replace(gig, night=rules), chosen(state, gig, night))
+    return price_order(replace(gig, night=rules), chosen(state, gig, night), seconds=PRICE_S, stop=stop)
 
 
 def chosen(state: BookState, gig: Gig, night: NightRecord) -> tuple[Slot, ...]:

@@ -8,6 +8,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
+import numpy as np
 from PySide6.QtCore import QObject, QThread, Signal
 
 from juxtatune.app.planning import NightPlanner, Outcome
@@ -16,7 +17,7 @@ from juxtatune.core.listening.catch import Ringing, StrumCatcher, level_db
 from juxtatune.core.listening.listener import Heard, Listener
 from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.source import Block, SoundSource
-from juxtatune.core.planning.solve import Solution
+from juxtatune.core.planning.solve import CANCELLED, Solution, Stop
 from juxtatune.core.repertoire.night import Gig
 from juxtatune.qt.faults import faults
 
@@ -63,19 +64,23 @@ class LatestWorker(QObject):
         super().__init__()
         self._name = name
         self._condition = threading.Condition()
-        self._next: tuple[Any, Callable[[], Any]] | None = None
+        self._next: tuple[Any, Callable[[Stop], Any], Stop] | None = None
+        self._stops: Stop = np.zeros(1, np.int64)  # of the request under way
         self._stop = False
         self._thread = threading.Thread(target=self._loop, name=name, daemon=True)
         self._thread.start()
 
-    def ask(self, key: Any, work: Callable[[], Any]) -> None:
+    def ask(self, key: Any, work: Callable[[Stop], Any]) -> None:
+        """Takes the newest request; the one under way is told to stop, by the flag that its work was given."""
         with self._condition:
-            self._next = (key, work)
+            self._stops[0] = CANCELLED
+            self._next = (key, work, np.zeros(1, np.int64))
             self._condition.notify()
 
     def close(self) -> None:
         with self._condition:
             self._stop = True
+            self._stops[0] = CANCELLED
             self._condition.notify()
         self._thread.join(5.0)
 
@@ -87,9 +92,9 @@ class LatestWorker(QObject):
                 if self._stop:
                     return
                 assert self._next is not None
-                (key, work), self._next = self._next, None
+                (key, work, self._stops), self._next = self._next, None
             try:
-                result = work()
+                result = work(self._stops)
             except UserError as error:
                 self._say(self.failed, key, error.message())
             except Exception as error:  # the next request finds the loop alive

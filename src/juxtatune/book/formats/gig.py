@@ -26,9 +26,12 @@ def _whole(value: Any) -> Any:
     return value
 
 
-Seconds = Annotated[float, Field(strict=True, ge=0, allow_inf_nan=False)]
-Count = Annotated[int, BeforeValidator(_whole), Field(strict=True, ge=0)]
-Place = Annotated[int, BeforeValidator(_whole), Field(strict=True)]
+MOST_NUMBER = 1e6  # seconds, weights, counts
+MOST_SONGS, MOST_INSTRUMENTS, MOST_PARTS, MOST_WAYS = 2000, 200, 200, 200
+MOST_BYTES = 20_000_000  # of a gig file
+Seconds = Annotated[float, Field(strict=True, ge=0, le=MOST_NUMBER, allow_inf_nan=False)]
+Count = Annotated[int, BeforeValidator(_whole), Field(strict=True, ge=0, le=int(MOST_NUMBER))]
+Place = Annotated[int, BeforeValidator(_whole), Field(strict=True, ge=-int(MOST_NUMBER), le=int(MOST_NUMBER))]
 Text = Annotated[str, Field(strict=True)]
 Id = Annotated[str, Field(strict=True, min_length=1)]
 Notes = Text | list[Text]
@@ -71,7 +74,7 @@ class SongRow(_Row):
     title: Text | None = None
     length_s: Seconds
     energy: Seconds | None = None
-    ways: Annotated[list[WayRow], Field(min_length=1)]
+    ways: Annotated[list[WayRow], Field(min_length=1, max_length=MOST_WAYS)]
 
 
 class PartRow(_Row):
@@ -93,7 +96,7 @@ class NowRow(_Row):
 
 
 class SetRow(_Row):
-    parts: Annotated[list[PartRow], Field(min_length=1)] | None = None
+    parts: Annotated[list[PartRow], Field(min_length=1, max_length=MOST_PARTS)] | None = None
     tech: Annotated[bool, Field(strict=True)] | None = None
     cover_s: Seconds | None = None
     cover_after: dict[str, Seconds] | None = None
@@ -110,8 +113,8 @@ class SetRow(_Row):
 class GigRow(_Row):
     format: Literal["juxtatune-gig"]
     version: Annotated[int, Field(strict=True, ge=1, le=1)]
-    instruments: Annotated[list[InstrumentRow], Field(min_length=1)]
-    songs: Annotated[list[SongRow], Field(min_length=1)]
+    instruments: Annotated[list[InstrumentRow], Field(min_length=1, max_length=MOST_INSTRUMENTS)]
+    songs: Annotated[list[SongRow], Field(min_length=1, max_length=MOST_SONGS)]
     set: SetRow | None = None
 
 
@@ -119,11 +122,15 @@ def read_gig(path: Path) -> Gig:
     """Reads and checks a gig file. Raises UserError naming the file and the place in it."""
     where = str(path)
     try:
+        if path.stat().st_size > MOST_BYTES:
+            raise UserError("the file is too large", where, "gig JSON of 20 MB at most")
         text = path.read_text(encoding="utf-8-sig")
     except FileNotFoundError:
         raise UserError("no such file", where, "the path of a gig JSON file") from None
     except UnicodeDecodeError:
         raise UserError("not a text file in UTF-8", where, "gig JSON, format 1") from None
+    except ValueError as error:  # a name that no file can have
+        raise UserError(f"cannot be read: {error}", where) from None
     except OSError as error:
         raise UserError(f"cannot be read: {error.strerror or error}", where) from None
     try:
@@ -142,6 +149,8 @@ def parse_gig(text: str) -> Gig:
         data = json.loads(text, parse_constant=refuse, object_pairs_hook=_no_duplicates)
     except json.JSONDecodeError as error:
         raise UserError(f"not JSON: {error.msg}", f"line {error.lineno}", "gig JSON, format 1") from None
+    except ValueError:  # Python reads no integer of more than 4,300 digits
+        raise UserError("a number has too many digits", allowed="numbers up to 1000000") from None
     except RecursionError:
         raise UserError("nested too deep", allowed="gig JSON, format 1") from None
     if not isinstance(data, dict):
@@ -188,9 +197,18 @@ def _first_error(error: ValidationError, data: Any) -> UserError:
     if first["type"] == "missing":
         return UserError("required key is missing", where, "a value")
     found = first.get("input")
-    shown = json.dumps(found, ensure_ascii=False, default=str)
+    shown = _shown(found)
     message = first["msg"].removeprefix("Input should be ")
     return UserError(f"found {shown[:60]}", where, message)
+
+
+def _shown(found: Any) -> str:
+    """The beginning of a value as JSON; of a large one only its kind."""
+    if isinstance(found, dict | list):
+        return f"a {_kind(found)} of {len(found)}"
+    if isinstance(found, int) and abs(found) > 1e15:
+        return "a number of very many digits"
+    return json.dumps(found, ensure_ascii=False, default=str)
 
 
 class _Builder:
@@ -322,9 +340,11 @@ def _as_dict(costs: Costs) -> dict[str, float]:
 
 
 def _unique(ids: list[str], where: str) -> None:
+    seen: set[str] = set()
     for k, value in enumerate(ids):
-        if value in ids[:k]:
+        if value in seen:
             raise UserError(f"{value!r} stands twice", f"{where}[{k}]", "each id once")
+        seen.add(value)
 
 
 def _tuning(value: str | list[str], where: str) -> Tuning:

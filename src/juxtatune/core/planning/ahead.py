@@ -72,13 +72,15 @@ HASH = np.uint64(0x9E3779B97F4A7C15)
 def bound_scratch(songs, classes, insts, words):
     """Scratch for bound_ahead: events (full, least seconds), kinds' largest (same), covers, spare, classes' reach.
 
+    Sized from the night's own tables: a swap of every instrument and `MOST_EVENTS` retunes, and a clique of all classes.
+
     And what was found for an instrument's states before: its word, songs left, parts left (-1: nothing yet), count and events.
     """
     return (
-        np.empty((2, MOST_EVENTS)),
+        np.empty((2, MOST_EVENTS + insts)),
         np.empty((2, MOST_KINDS)),
-        np.empty(songs + 1),
-        np.empty(MOST_EVENTS),
+        np.empty(songs + 2),
+        np.empty((2, classes + 1)),
         np.empty((2, classes)),
         np.empty((insts, REMEMBERED), np.uint64),
         np.empty((insts, REMEMBERED, words), np.uint64),
@@ -197,7 +199,7 @@ def _arrivals(t, i, word, must, parts_left, count, room):
     if not same:
         parts_kept[i, at], words_kept[i, at] = parts_left, word
         counts[i, at] = _fresh_arrivals(t, i, word, must, parts_left, room, kept[i, at])
-    n = min(counts[i, at], MOST_EVENTS - count)
+    n = min(counts[i, at], events.shape[1] - count)
     for k in range(n):
         events[0, count + k], events[1, count + k] = kept[i, at, 0, k], kept[i, at, 1, k]
     return count + n
@@ -218,7 +220,7 @@ def _fresh_arrivals(t, i, word, must, parts_left, room, kept):
     _, n = _arrive(t, best, parts_left, reach, spare)
     n = min(n, MOST_REMEMBERED)
     for k in range(n):
-        kept[0, k], kept[1, k] = spare[k], spare[k + MOST_EVENTS // 2]
+        kept[0, k], kept[1, k] = spare[0, k], spare[1, k]
     return n
 
 
@@ -254,7 +256,6 @@ def from_here(t, i, word, must, reach):
 @jit
 def _arrive(t, q, parts_left, reach, spare):
     """Seconds to arrive at the classes of clique q, and how many arrivals `spare` holds (whole, then least)."""
-    half = MOST_EVENTS // 2
     n = 0
     total, in_place, place_at = 0.0, -1.0, -1
     for m in range(width(t, CLIQUE_CLASS)):
@@ -269,20 +270,20 @@ def _arrive(t, q, parts_left, reach, spare):
         elif full > in_place:
             in_place, place_at = full, n
         total += full
-        spare[n], spare[n + half] = full, least
+        spare[0, n], spare[1, n] = full, least
         n += 1
     if place_at >= 0:
         total -= in_place
         n -= 1
-        spare[place_at], spare[place_at + half] = spare[n], spare[n + half]
+        spare[0, place_at], spare[1, place_at] = spare[0, n], spare[1, n]
     for _ in range(min(n, parts_left - 1)):
         big = 0
         for k in range(1, n):
-            if spare[k] > spare[big]:
+            if spare[0, k] > spare[0, big]:
                 big = k
-        total -= spare[big]
+        total -= spare[0, big]
         n -= 1
-        spare[big], spare[big + half] = spare[n], spare[n + half]
+        spare[0, big], spare[1, big] = spare[0, n], spare[1, n]
     return total, n
 
 

@@ -122,14 +122,18 @@ class _Reader:
     def _blank(self) -> dict[str, list[float | None]]:
         return {i.id: [None] * i.strings for i in self.gig.instruments}
 
+    def _begin(self, part: int) -> None:
+        """A start for every part up to this one, empty ones too."""
+        while len(self.start) <= part:
+            self.start.append(self._blank())
+
     def _played(self) -> None:
         part = self.gig.part_of_place()
         now = self.gig.night.now
         for k in range(self.c.first):
             assert now is not None
             self.slots.append(Slot(now.played[k], part[k], None))
-            if k == 0 or part[k] != part[k - 1]:
-                self.start.append(self._blank())
+            self._begin(part[k])
         self.fixed_start = (
             self.c.first < self.t.n and self.c.first > 0 and part[self.c.first] == part[self.c.first - 1]
         )
@@ -138,8 +142,7 @@ class _Reader:
         t, words = self.t, self.t.words
         song, way_number = self.c.way_of[way]
         part = int(t.part[place])
-        if place == 0 or part != t.part[place - 1]:
-            self.start.append(self._blank())
+        self._begin(part)
         self.slots.append(Slot(self.gig.songs[song].id, part, way_number))
         before = key[words + 1 :]
         self.gap[place] = self._moves(before, gap)
@@ -171,6 +174,7 @@ class _Reader:
                 self.start[-1][inst.id][s] = float(self.t.pitch[i, s, index])
 
     def draft(self) -> Draft:
+        self._begin(len(self.gig.night.parts) - 1)
         return Draft(tuple(self.slots), self._starts(), self.gap, self.idle)
 
     def _starts(self) -> tuple[dict[str, tuple[float, ...]], ...]:

@@ -15,6 +15,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from juxtatune.core.planning.apart import apart_bounds, apart_impossible
 from juxtatune.core.planning.climb import TIME_UP, TINY, Climber
@@ -51,6 +52,8 @@ class Solution:
 
 
 Progress = Callable[[Solution], None]
+Stop = NDArray[np.int64]
+CANCELLED = 1  # in a stop flag: what is asked for is not wanted any more
 
 
 class Planner:
@@ -275,16 +278,43 @@ def solve(gig: Gig, time_limit: float = 10.0, progress: Progress | None = None) 
     return Planner(gig, progress).run(time_limit)
 
 
-def price_order(gig: Gig, slots: tuple[Slot, ...], width: int = 256) -> Plan | None:
-    """The best start, ways and retunes for a given order; None when a rule or limit forbids it.
+def price_order(
+    gig: Gig, slots: tuple[Slot, ...], width: int = 256, seconds: float = math.inf, stop: Stop | None = None
+) -> Plan | None:
+    """The best start, ways and retunes for a given order; None when a rule or limit forbids it, or it was stopped.
 
-    A slot's `way` fixes the way; None leaves it open.
+    A slot's `way` fixes the way; None leaves it open. `stop[0]` set to 1 ends it early. Where the search takes longer
+    than `seconds`, or loses itself among a technician's choices, early work is left out of it, and at last his help:
+    plans that more search may only better.
     """
+    flag = stop if stop is not None else np.zeros(1, np.int64)
+    alone = replace(gig, night=replace(gig.night, tech=False))
+    for problem, effort in ((gig, Effort(width)), (gig, Effort(width, 0)), (alone, Effort(width, 0))):
+        found = _priced(problem, slots, effort, seconds, flag)
+        if found is not None or flag[0] == CANCELLED or not (flag[0] or gig.night.tech):
+            return found
+        flag[0] = 0
+    return None
+
+
+def _priced(gig: Gig, slots: tuple[Slot, ...], effort: Effort, seconds: float, stop: Stop) -> Plan | None:
     fixed = _with_ways(gig, slots)
     compiled = _compiled(fixed)
     at = {s.id: k for k, s in enumerate(fixed.songs)}
     pred = chain(compiled, [at[s.song] for s in slots])
-    found = Searcher(compiled).run(pred, Effort(width), math.inf, np.zeros(1, np.int64))
+
+    def time_is_up() -> None:
+        stop[0] = stop[0] or TIME_UP
+
+    timer = threading.Timer(seconds, time_is_up) if math.isfinite(seconds) else None
+    if timer is not None:
+        timer.daemon = True
+        timer.start()
+    try:
+        found = Searcher(compiled).run(pred, effort, math.inf, stop)
+    finally:
+        if timer is not None:
+            timer.cancel()
     return None if found.draft is None else _restore(gig, slots, found)
 
 

@@ -102,7 +102,7 @@ class NightPresenter(QObject):
         if self._planned_gig is not None and not _same_problem(self._planned_gig, gig):
             self._forget_plan()
         self.versions.forget_prices()
-        self._prices.ask((night, gig), lambda: orders.as_given(state, gig, night))
+        self._prices.ask((night, gig), lambda stop: orders.as_given(state, gig, night, stop))
 
     def _priced(self, key: tuple[NightRecord | str, Gig], plan: Plan | None) -> None:
         if not self.versions.priced(key[0], plan):
@@ -241,7 +241,7 @@ class NightPresenter(QObject):
         if kept is None or night is None or gig is None:
             return
         record, known = orders.take_kept(night, kept), gig
-        self._prices.ask((kept.id, known), lambda: orders.as_given(state, known, record))
+        self._prices.ask((kept.id, known), lambda stop: orders.as_given(state, known, record, stop))
 
     def _kept_score(self, gig: Gig, side: int) -> Score | None:
         night = self.night()

@@ -121,7 +121,7 @@ class WhyPresenter(QObject):
         self._song, self.elsewhere = song, {}
         gig, plan = self.gig, self.plan
         if gig is not None and plan is not None and song is not None:
-            self._prices.ask((song, plan), lambda: where_else(gig, plan, song))
+            self._prices.ask((song, plan), lambda _: where_else(gig, plan, song))
         self.changed.emit()
 
     def _priced(self, key: tuple[str, Plan], costs: list[float | None]) -> None:

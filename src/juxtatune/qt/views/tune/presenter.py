@@ -166,7 +166,7 @@ class TunePresenter(QObject):
         if self.guitar is not None:
             self.guitar.damp()
         targets = Targets(self.run.target, reference=self.run.reference)
-        self._strums.ask(self.run, lambda: read_strum(samples, rate, targets))
+        self._strums.ask(self.run, lambda _: read_strum(samples, rate, targets))
 
     def _strum_read(self, run: TuneRun, readings: list[StrumReading]) -> None:
         if run is not self.run:
