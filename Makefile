@@ -15,7 +15,7 @@ setup: .venv/ready
 
 # what only tests and checks need, while what runs is compiled
 .venv/checking: .venv/installed requirements-dev.lock
-	$(PIP) --no-compile -r requirements-dev.lock
+	$(PIP) --no-compile --no-deps -r requirements-dev.lock
 	touch $@
 
 demo: setup

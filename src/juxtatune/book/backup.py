@@ -72,7 +72,7 @@ def readable(book: Path) -> tuple[BookState, int, list[tuple[str, str, str]]]:
     """What can still be read of a damaged book: its state, how many rows were lost, and the log."""
     found: dict[str, list[Any]] = {table: [] for table in COLUMNS}
     lost, log = 0, []
-    with suppress(sqlite3.Error), closing(sqlite3.connect(f"{book.absolute().as_uri()}?mode=ro", uri=True)) as db:
+    with suppress(sqlite3.Error, ValueError), closing(sqlite3.connect(f"{book.absolute().as_uri()}?mode=ro", uri=True)) as db:
         for table, columns in COLUMNS.items():
             for row in _rows(db, f"SELECT {', '.join(columns)} FROM {table} ORDER BY position"):
                 try:
@@ -93,7 +93,7 @@ def _is_log(row: tuple[Any, ...]) -> bool:
 def _rows(db: sqlite3.Connection, query: str) -> list[tuple[Any, ...]]:
     """Rows as far as the pages hold."""
     out: list[tuple[Any, ...]] = []
-    with suppress(sqlite3.Error, UnicodeDecodeError):
+    with suppress(sqlite3.Error, ValueError):
         for row in db.execute(query):
             out.append(row)
     return out

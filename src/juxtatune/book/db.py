@@ -54,6 +54,9 @@ class Book:
             raise DamagedBook(f"the book is damaged: {error}", str(path), "a whole book") from None
         except OSError as error:
             raise _unusable(path, error) from None
+        except ValueError as error:  # what SQLite says of a damaged schema need not be text
+            self._close_quietly()
+            raise DamagedBook(f"the book is damaged: {error}", str(path), "a whole book") from None
         except UserError:
             self._close_quietly()
             raise
@@ -76,6 +79,10 @@ class Book:
             self._db.execute("PRAGMA journal_mode=WAL")
             self._db.execute("PRAGMA synchronous=FULL")
             self._migrate()
+        there = {row[0] for row in self._db.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
+        missing = [table for table in (*COLUMNS, "log") if table not in there]
+        if missing and not self.read_only:
+            raise sqlite3.DatabaseError(f"the table {missing[0]} is missing")
 
     def _close_quietly(self) -> None:
         if hasattr(self, "_db"):
@@ -126,7 +133,7 @@ class Book:
                 rows = self._db.execute(
                     f"SELECT {', '.join(columns)} FROM {table} ORDER BY position"
                 ).fetchall()
-            except sqlite3.Error as error:
+            except (sqlite3.Error, ValueError) as error:
                 raise DamagedBook(f"the table of {table}s cannot be read: {error}", str(self.path)) from None
             found[table] = tuple(self._entity(table, row) for row in rows)
             self._positions[table] = {str(row[0]): int(row[1]) for row in rows}

@@ -20,6 +20,7 @@ COLUMNS = {
     "night": ("id", "position", "name", "guitars", "slots", "rules"),
     "kept_order": ("id", "position", "night", "name", "slots"),
 }
+WHOLE, NUMBERS = ("position", "strings"), ("length_s", "energy")
 Row = tuple[Any, ...]
 
 
@@ -38,7 +39,11 @@ def row_of(table: str, position: int, entity: Any) -> Row:
 
 
 def entity_of(table: str, row: Row) -> Any:
-    """The entity that a row holds. Raises whatever a damaged row leads to."""
+    """The entity that a row holds. Raises ValueError, or whatever else a damaged row leads to."""
+    for column, value in zip(COLUMNS[table], row, strict=True):
+        wanted = int if column in WHOLE else (int, float) if column in NUMBERS else str
+        if not isinstance(value, wanted):
+            raise ValueError(f"{column} is no {'number' if wanted is not str else 'text'}")
     return READERS[table](row)
 
 

@@ -8,23 +8,25 @@ from collections.abc import Callable
 from functools import wraps
 from typing import Any, NoReturn
 
-from juxtatune.core.errors import UserError
+from juxtatune.core.errors import UserError, printable
 
 OK, UNUSABLE, CLASH, NO_PLAN = 0, 2, 3, 4
 
 
 def answer(value: Any) -> None:
     """Strict JSON on standard output."""
-    sys.stdout.write(json.dumps(value, ensure_ascii=False, allow_nan=False) + "\n")
+    text = json.dumps(value, ensure_ascii=False, allow_nan=False) + "\n"
+    # bytes of a file name that are no UTF-8 stand as escapes
+    sys.stdout.buffer.write(text.encode("utf-8", "backslashreplace"))
     sys.stdout.flush()
 
 
 def say(text: str) -> None:
-    print(text, flush=True)
+    print(printable(text, len(text) + 1), flush=True)
 
 
 def warn(text: str) -> None:
-    print(f"juxtatune: {text}", file=sys.stderr, flush=True)
+    print(printable(f"juxtatune: {text}"), file=sys.stderr, flush=True)
 
 
 def leave(code: int, message: str = "") -> NoReturn:
@@ -49,5 +51,9 @@ def command(function: Callable[..., None]) -> Callable[..., None]:
             leave(UNUSABLE, error.message())
         except BrokenPipeError:
             leave(OK)
+        except MemoryError:
+            leave(UNUSABLE, "this needs more memory than there is")
+        except Exception as error:  # a fault of ours: one line, and no traceback
+            leave(UNUSABLE, f"something unforeseen went wrong ({type(error).__name__}: {error})")
 
     return run

@@ -59,7 +59,7 @@ def read_sound(path: Path) -> Sound:
         raise UserError("there are no samples in it", where, ALLOWED)
     if not np.all(np.isfinite(samples)):
         raise UserError("it has samples that are not numbers (NaN or infinite)", where, "finite samples")
-    if cut or broken or 0 < declared < 1 << 62 and len(samples) < declared:
+    if cut or broken or (0 < declared < 1 << 62 and len(samples) < declared):
         warning = f"{where}: the file is cut short; read {len(samples) / rate:.2f} s of it"
         return Sound(samples, rate, warning)
     return Sound(samples, rate, None)

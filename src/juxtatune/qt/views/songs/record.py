@@ -15,6 +15,8 @@ from juxtatune.core.music.pitch import ISO_16, Reference
 from juxtatune.core.music.tuning import common_shift
 from juxtatune.core.repertoire.song import Song
 from juxtatune.devices.sound_file import read_sound
+from juxtatune.qt.faults import faults
+from juxtatune.qt.worker import UNFORESEEN
 
 
 class _Stopped(Exception):
@@ -54,6 +56,9 @@ class RecordWorker(QThread):
             self.failed.emit(error.message())
         except _Stopped:
             return
+        except Exception as error:
+            faults.report("hearing a record", error)
+            self.failed.emit(f"{self._path.name}: {UNFORESEEN}")
         else:
             if isinstance(found, CannotTell):
                 self.failed.emit(f"{self._path.name}: {found.reason}. Nothing was changed.")
