@@ -106,7 +106,9 @@ def test_the_second_window_on_a_book_only_reads(demo_book) -> None:
 
 
 @pytest.mark.parametrize("replaced", [False, True])
-def test_a_book_deleted_or_replaced_while_open_is_noticed_and_can_be_copied(session, demo_book, tmp_path, replaced, monkeypatch) -> None:
+def test_a_book_gone_while_open_is_noticed_and_can_be_copied(
+    session, demo_book, tmp_path, replaced, monkeypatch
+) -> None:
     monkeypatch.setattr("juxtatune.app.session.PATIENCE_S", 0.3)
     monkeypatch.setattr("juxtatune.book.writer.RETRY_S", 0.05)
     other = tmp_path / "other"
@@ -175,7 +177,8 @@ def test_an_order_of_songs_moved_in_the_book_is_read_back(session, demo_book) ->
     state = session.state
     songs = (state.songs[-1], *state.songs[1:-1], state.songs[0])
     session.edit("Sort", replace(state, songs=songs))
-    night = replace(state.nights[0], slots=(Slot("tidewire", 0, 0), *[s for s in state.nights[0].slots if s.song != "tidewire"]))
+    rest = [s for s in state.nights[0].slots if s.song != "tidewire"]
+    night = replace(state.nights[0], slots=(Slot("tidewire", 0, 0), *rest))
     session.edit("Order", session.state.with_night(night))
     assert Book(demo_book).load() == session.state
     assert readable(demo_book)[0].songs == songs

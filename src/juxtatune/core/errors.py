@@ -7,8 +7,8 @@ from dataclasses import dataclass
 
 MOST_MESSAGE, MOST_QUOTED, MOST_WORD, MOST_ALLOWED = 2000, 80, 300, 600  # characters
 _CONTROL = re.compile(r"[\x00-\x1f\x7f-\x9f\u2028\u2029]+")
-_QUOTED = re.compile(r"'([^']{%d,})'|\"([^\"]{%d,})\"" % (MOST_QUOTED, MOST_QUOTED))
-_WORD = re.compile(r"\S{%d,}" % MOST_WORD)
+_QUOTED = re.compile(rf"'([^']{{{MOST_QUOTED},}})'|\"([^\"]{{{MOST_QUOTED},}})\"")
+_WORD = re.compile(rf"\S{{{MOST_WORD},}}")
 
 
 def printable(text: str, most: int = MOST_MESSAGE) -> str:

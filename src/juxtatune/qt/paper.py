@@ -68,6 +68,7 @@ def floor_sheet(p: QPainter, height: float, name: str, gig: Gig, plan: Plan) -> 
     """The set in letters to be read standing up: title, signature, what moves."""
     rows = floor_rows(gig, plan)
     _heading(p, name)
+    _text(p, QRectF(500, 6, WIDTH - 500, 30), "string ↓ down, ↑ up so many half steps", 14, GREY)
     parts = len({r.part for r in rows})
     row = min(54.0, (height - 70 - 22 * (parts - 1)) / max(1, len(rows)))
     y = 62.0
