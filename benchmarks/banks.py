@@ -20,7 +20,7 @@ from benchmarks.sounds import hz
 from benchmarks.strummed import BANKS, RATE, alone
 from juxtatune.core.listening.analyse import analyse
 from juxtatune.core.listening.pluck import Targets
-from juxtatune.core.music.catalogue import parse_tuning
+from juxtatune.core.music.reading import parse_tuning
 
 PROGRAMS = (24, 25, 26, 27, 29, 30)
 TUNINGS = ("standard", "drop D", "drop C", "open G", "open D", "B standard")

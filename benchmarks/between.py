@@ -19,7 +19,7 @@ import numpy as np
 from benchmarks.sounds import STANDARD, STIFF, hz, string_tone
 from juxtatune.core.listening.analyse import analyse
 from juxtatune.core.listening.pluck import Targets
-from juxtatune.core.music.catalogue import parse_tuning
+from juxtatune.core.music.reading import parse_tuning
 
 PAIRS = (
     ("standard", "drop C"),

@@ -19,7 +19,7 @@ from benchmarks.sampled import note, shifted
 from benchmarks.strummed import BANKS, RATE, alone
 from juxtatune.core.listening.analyse import analyse
 from juxtatune.core.listening.pluck import Targets
-from juxtatune.core.music.catalogue import parse_tuning
+from juxtatune.core.music.reading import parse_tuning
 
 PROGRAMS = (24, 25, 26, 27)
 TUNINGS = ("standard", "drop C", "open G")

@@ -17,7 +17,7 @@ from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.reference import reference_offset
 from juxtatune.core.listening.source import Block
 from juxtatune.core.listening.strum import read_strum
-from juxtatune.core.music.catalogue import parse_tuning
+from juxtatune.core.music.reading import parse_tuning
 
 STANDARD = Targets(parse_tuning("standard"))
 SEVEN = {7: 35, **sounds.STANDARD}

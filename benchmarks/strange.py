@@ -23,7 +23,7 @@ from benchmarks.sounds import Sound, Truth, add_noise, attack_mean, hz
 from benchmarks.waves import cosine, decaying
 from juxtatune.core.listening.analyse import analyse
 from juxtatune.core.listening.pluck import Targets
-from juxtatune.core.music.catalogue import parse_tuning
+from juxtatune.core.music.reading import parse_tuning
 
 TUNINGS = (
     "standard",

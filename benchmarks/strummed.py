@@ -25,7 +25,7 @@ from benchmarks.strange import tone
 from juxtatune.core.listening.analyse import analyse
 from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.strum import read_strum
-from juxtatune.core.music.catalogue import parse_tuning
+from juxtatune.core.music.reading import parse_tuning
 
 TUNINGS = (
     "standard",

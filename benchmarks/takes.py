@@ -17,7 +17,7 @@ import numpy as np
 from benchmarks import listening, strange
 from juxtatune.core.listening.analyse import analyse
 from juxtatune.core.listening.pluck import Targets
-from juxtatune.core.music.catalogue import parse_tuning
+from juxtatune.core.music.reading import parse_tuning
 
 TOGETHER = ("ring-over", "sympathetic", "under another", "picked again")  # strings that cannot be cut apart
 KINDS = [(source, kind) for source in (listening, strange) for kind in source.KINDS if kind not in TOGETHER]

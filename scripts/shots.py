@@ -14,8 +14,8 @@ from PySide6.QtWidgets import QApplication
 
 from juxtatune.app.preferences import Preferences
 from juxtatune.book.demo import write_demo_book
-from juxtatune.core.music.catalogue import parse_tuning
 from juxtatune.core.music.pitch import Reference
+from juxtatune.core.music.reading import parse_tuning
 from juxtatune.core.sim.guitar import SimulatedGuitar, played
 from juxtatune.qt.application import make_app, open_window
 from juxtatune.qt.main_window import MainWindow

@@ -15,7 +15,7 @@ from pathlib import Path
 import numpy as np
 import soundfile as sf
 
-from juxtatune.core.music.catalogue import parse_tuning
+from juxtatune.core.music.reading import parse_tuning
 from juxtatune.core.sim.guitar import SimulatedGuitar, played
 
 WORKER = """

@@ -30,8 +30,9 @@ from juxtatune.book.rows import COLUMNS, entities, entity_of, row_of
 from juxtatune.book.state import BookState, gig_of, state_of_gig, with_song_added, without_song
 from juxtatune.core.errors import UserError
 from juxtatune.core.listening.reference import Offset
-from juxtatune.core.music.catalogue import CATALOGUE, parse_tuning
+from juxtatune.core.music.catalogue import CATALOGUE
 from juxtatune.core.music.pitch import Reference
+from juxtatune.core.music.reading import parse_tuning
 from juxtatune.core.music.tuning import same_pitches, shifted_to
 from tests.strategies import small_gigs
 

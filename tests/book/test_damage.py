@@ -18,7 +18,7 @@ from juxtatune.app.session import Session
 from juxtatune.book.backup import KEPT, back_up, backups, readable, restore, save_readable
 from juxtatune.book.db import Book, DamagedBook, placed
 from juxtatune.core.errors import UserError
-from juxtatune.core.music.catalogue import parse_tuning
+from juxtatune.core.music.reading import parse_tuning
 from juxtatune.core.planning.plan import Slot
 from juxtatune.qt.damaged import mend
 

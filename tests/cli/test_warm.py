@@ -14,7 +14,7 @@ from juxtatune.app.warm import warm
 from juxtatune.core.listening.analyse import analyse
 from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.strum import read_strum
-from juxtatune.core.music.catalogue import parse_tuning
+from juxtatune.core.music.reading import parse_tuning
 from juxtatune.core.planning.solve import solve
 from tests.listening.test_real_strings import RATE, strummed
 from juxtatune.book.formats.gig import parse_gig

@@ -7,7 +7,7 @@ import pytest
 
 from juxtatune.app.tune import TuneRun, half_steps
 from juxtatune.core.listening.listener import Listener
-from juxtatune.core.music.catalogue import parse_tuning
+from juxtatune.core.music.reading import parse_tuning
 from juxtatune.core.music.tuning import shifted_to
 from juxtatune.core.retuning.procedure import Status
 from juxtatune.core.sim.guitar import SimulatedGuitar

@@ -8,10 +8,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from juxtatune.core.errors import UserError
-from juxtatune.core.music.catalogue import CATALOGUE, lookup, parse_tuning, standard_for
+from juxtatune.core.music.catalogue import CATALOGUE, lookup, standard_for
 from juxtatune.core.music.naming import name_tuning
 from juxtatune.core.music.notes import parse_note, pretty, spell
 from juxtatune.core.music.pitch import ISO_16, Reference, cents_between
+from juxtatune.core.music.reading import parse_tuning
 from juxtatune.core.music.tuning import same_pitches, tuning_of_pitches
 from tests.strategies import notes, pitch_lists
 
@@ -128,10 +129,6 @@ def test_what_is_no_tuning_is_refused(text) -> None:
 )
 def test_tunings_never_seen_are_named_from_their_intervals(notes, name) -> None:
     assert name_tuning(parse_tuning(notes)).name == name
-
-
-def test_a_name_says_its_shape_and_how_far_it_moved() -> None:
-    assert name_tuning(parse_tuning("open E")).describe() == "open-D shape, up two semitones: open E"
 
 
 @given(pitch_lists, st.integers(-12, 12))

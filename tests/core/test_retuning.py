@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 
 from juxtatune.core.errors import UserError
-from juxtatune.core.music.catalogue import parse_tuning
+from juxtatune.core.music.reading import parse_tuning
 from juxtatune.core.music.tuning import tuning_of_pitches
 from juxtatune.core.retuning import procedure
 from juxtatune.core.retuning.change import change

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from juxtatune.core.music.catalogue import parse_tuning
+from juxtatune.core.music.reading import parse_tuning
 from juxtatune.core.sim.guitar import Room, SimulatedGuitar
 from juxtatune.core.sim.synthesis import PARTIALS, is_spent, pluck, render
 from juxtatune.core.strings.bridge import coupling

@@ -11,7 +11,7 @@ from benchmarks import sounds as room
 
 from juxtatune.core.listening.analyse import analyse
 from juxtatune.core.listening.pluck import Targets
-from juxtatune.core.music.catalogue import parse_tuning
+from juxtatune.core.music.reading import parse_tuning
 from tests.listening.sounds import off, one_string, sampled_guitar
 
 RATE = 48000

@@ -16,7 +16,7 @@ from juxtatune.core.listening.moving import medians
 from juxtatune.core.listening.partials import partial_hz
 from juxtatune.core.listening.peaks import Peaks
 from juxtatune.core.listening.pluck import Reading, Targets
-from juxtatune.core.music.catalogue import parse_tuning
+from juxtatune.core.music.reading import parse_tuning
 from tests.listening.sounds import off
 
 RATE = 48000

@@ -8,7 +8,7 @@ from benchmarks.sounds import hz, string_tone
 
 from juxtatune.core.listening.analyse import analyse
 from juxtatune.core.listening.pluck import Targets
-from juxtatune.core.music.catalogue import parse_tuning
+from juxtatune.core.music.reading import parse_tuning
 
 RATE = 48000
 STANDARD = Targets(parse_tuning("standard"))

@@ -10,7 +10,7 @@ from benchmarks import sampled
 from juxtatune.core.listening.analyse import analyse
 from juxtatune.core.listening.partials import fit_pluck
 from juxtatune.core.listening.pluck import Reading, Targets
-from juxtatune.core.music.catalogue import parse_tuning
+from juxtatune.core.music.reading import parse_tuning
 
 RATE = 48000
 A2 = 110.0

@@ -16,7 +16,7 @@ from hypothesis import strategies as st
 from juxtatune.core.listening import glides, tension, twofold
 from juxtatune.core.listening.analyse import analyse
 from juxtatune.core.listening.pluck import Targets
-from juxtatune.core.music.catalogue import parse_tuning
+from juxtatune.core.music.reading import parse_tuning
 from tests.listening.sounds import off, one_string
 
 RATE = 48000

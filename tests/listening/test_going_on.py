@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from juxtatune.core.listening.analyse import analyse
 from juxtatune.core.listening.going_on import goes_on
 from juxtatune.core.listening.pluck import Targets
-from juxtatune.core.music.catalogue import parse_tuning
+from juxtatune.core.music.reading import parse_tuning
 
 RATE = 12000
 NUMBERS = np.arange(1, 7)

@@ -17,8 +17,8 @@ from juxtatune.core.listening.listener import Listener
 from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.source import Block
 from juxtatune.core.listening.strum import read_strum
-from juxtatune.core.music.catalogue import parse_tuning
 from juxtatune.core.music.pitch import Reference
+from juxtatune.core.music.reading import parse_tuning
 from juxtatune.core.sim.guitar import Room, SimulatedGuitar
 from tests.listening.sounds import off, one_string, sampled_guitar
 

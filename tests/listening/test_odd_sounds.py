@@ -10,7 +10,7 @@ from juxtatune.core.listening.analyse import analyse
 from juxtatune.core.listening.course import Heard, fitted
 from juxtatune.core.listening.partials import fit_pluck
 from juxtatune.core.listening.pluck import Targets
-from juxtatune.core.music.catalogue import parse_tuning
+from juxtatune.core.music.reading import parse_tuning
 
 RATE = 12000
 T = np.arange(int(1.5 * RATE)) / RATE

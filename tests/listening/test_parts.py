@@ -18,8 +18,8 @@ from juxtatune.core.listening.partials import fit_pluck, partial_hz
 from juxtatune.core.listening.peaks import Peaks, new_peaks, noise_floor
 from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.project import hann, project
-from juxtatune.core.music.catalogue import parse_tuning
 from juxtatune.core.music.pitch import Reference
+from juxtatune.core.music.reading import parse_tuning
 
 RATE = 12000.0
 

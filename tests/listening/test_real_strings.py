@@ -10,7 +10,7 @@ from benchmarks.strummed import synthetic
 from juxtatune.core.listening.analyse import analyse
 from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.strum import read_strum
-from juxtatune.core.music.catalogue import parse_tuning
+from juxtatune.core.music.reading import parse_tuning
 
 RATE = 24000
 

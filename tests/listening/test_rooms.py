@@ -20,7 +20,7 @@ from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.source import Block
 from juxtatune.core.listening.strum import read_strum
 from juxtatune.core.listening.strums.density import density
-from juxtatune.core.music.catalogue import parse_tuning
+from juxtatune.core.music.reading import parse_tuning
 from tests.listening.sounds import one_string
 
 STANDARD = Targets(parse_tuning("standard"))

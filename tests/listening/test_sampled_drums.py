@@ -12,7 +12,7 @@ from juxtatune.core.listening.listener import Listener
 from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.reference import reference_offset
 from juxtatune.core.listening.source import Block
-from juxtatune.core.music.catalogue import parse_tuning
+from juxtatune.core.music.reading import parse_tuning
 
 RATE = 48000
 HAT, KICK, SNARE, TOMS = 42, 36, 38, (41, 43, 45, 47, 48, 50)

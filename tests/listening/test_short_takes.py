@@ -8,7 +8,7 @@ from benchmarks import listening, strange
 
 from juxtatune.core.listening.analyse import analyse
 from juxtatune.core.listening.pluck import Targets
-from juxtatune.core.music.catalogue import parse_tuning
+from juxtatune.core.music.reading import parse_tuning
 from tests.listening.sounds import off
 
 STANDARD = listening.STANDARD

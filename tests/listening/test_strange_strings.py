@@ -16,7 +16,7 @@ from juxtatune.core.listening.listener import Listener
 from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.source import Block
 from juxtatune.core.listening.strum import read_strum
-from juxtatune.core.music.catalogue import parse_tuning
+from juxtatune.core.music.reading import parse_tuning
 from tests.listening.sounds import off, one_string, sampled_guitar
 
 STANDARD = Targets(parse_tuning("standard"))

@@ -13,7 +13,7 @@ from benchmarks.strummed import synthetic
 from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.strum import StrumReading, _of_both, read_strum
 from juxtatune.core.listening.strums.voting import Settled
-from juxtatune.core.music.catalogue import parse_tuning
+from juxtatune.core.music.reading import parse_tuning
 
 RATE = 48000
 

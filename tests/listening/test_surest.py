@@ -14,7 +14,7 @@ from juxtatune.core.listening.analyse import analyse
 from juxtatune.core.listening.partials import fit_pluck
 from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.surest import between
-from juxtatune.core.music.catalogue import parse_tuning
+from juxtatune.core.music.reading import parse_tuning
 
 RATE = 24000
 STANDARD = Targets(parse_tuning("standard"))

@@ -10,7 +10,7 @@ from benchmarks import kirchhoff
 from juxtatune.core.listening import tension, twofold
 from juxtatune.core.listening.analyse import analyse
 from juxtatune.core.listening.pluck import Reading, Targets
-from juxtatune.core.music.catalogue import parse_tuning
+from juxtatune.core.music.reading import parse_tuning
 from tests.listening.sounds import off
 
 RATE = 48000

@@ -12,7 +12,7 @@ from juxtatune.core.listening.analyse import analyse
 from juxtatune.core.listening.listener import Listener
 from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.source import Block
-from juxtatune.core.music.catalogue import parse_tuning
+from juxtatune.core.music.reading import parse_tuning
 
 RATE, BEGINS = 48000, 0.5
 STANDARD = Targets(parse_tuning("standard"))

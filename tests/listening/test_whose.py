@@ -14,7 +14,7 @@ from juxtatune.core.listening.analyse import analyse
 from juxtatune.core.listening.damping import damping
 from juxtatune.core.listening.pluck import Damping, Reading, Targets
 from juxtatune.core.listening.whose import told_apart
-from juxtatune.core.music.catalogue import parse_tuning
+from juxtatune.core.music.reading import parse_tuning
 
 DOWN = Targets(parse_tuning("B standard"), parse_tuning("standard"))
 

@@ -15,7 +15,8 @@ from juxtatune.app.tune import strum_words
 from juxtatune.core.listening.listener import Heard
 from juxtatune.core.listening.strum import StrumReading
 from juxtatune.core.listening.track import Glimpse
-from juxtatune.core.music.catalogue import CATALOGUE, parse_tuning
+from juxtatune.core.music.catalogue import CATALOGUE
+from juxtatune.core.music.reading import parse_tuning
 from juxtatune.core.retuning import procedure
 from juxtatune.core.retuning.procedure import Status
 from juxtatune.qt.theme import Theme, colours, font

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QMessageBox, QPushButton
 
 from juxtatune.app.preferences import Preferences, load_preferences
 from juxtatune.book.db import Book
-from juxtatune.core.music.catalogue import parse_tuning
+from juxtatune.core.music.reading import parse_tuning
 from juxtatune.qt.application import Application, open_window
 from juxtatune.qt.faults import Faults, faults
 from juxtatune.qt.paper import floor_sheet

@@ -10,8 +10,8 @@ from PySide6.QtWidgets import QFileDialog
 
 from juxtatune.app.preferences import Preferences
 from juxtatune.book.db import Book
-from juxtatune.core.music.catalogue import parse_tuning
 from juxtatune.core.music.pitch import Reference
+from juxtatune.core.music.reading import parse_tuning
 from juxtatune.core.music.tuning import same_pitches
 from juxtatune.core.sim.guitar import SimulatedGuitar, played
 

@@ -13,7 +13,7 @@ from juxtatune.app.preferences import Preferences
 from juxtatune.app.session import Session
 from juxtatune.book.db import Book
 from juxtatune.core.listening.listener import Heard
-from juxtatune.core.music.catalogue import parse_tuning
+from juxtatune.core.music.reading import parse_tuning
 from juxtatune.core.retuning.procedure import Status
 from juxtatune.qt.application import open_window
 from juxtatune.qt.theme import Theme, apply_theme, colours

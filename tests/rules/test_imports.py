@@ -14,6 +14,7 @@ CORE = {
     "errors": set(),
     "music": {"errors"},
     "strings": {"errors", "music"},
+    "fretboard": {"errors", "music"},
     "repertoire": {"errors", "music", "strings"},
     "listening": {"errors", "music"},
     "retuning": {"errors", "music", "strings", "repertoire"},

@@ -7,9 +7,9 @@ import re
 from dataclasses import replace
 
 from juxtatune.core.errors import UserError
-from juxtatune.core.music.catalogue import parse_tuning
 from juxtatune.core.music.naming import name_tuning
 from juxtatune.core.music.notes import pretty
+from juxtatune.core.music.reading import parse_tuning
 from juxtatune.core.music.tuning import Tuning
 
 
@@ -46,19 +46,9 @@ def words(text: str) -> str:
     return text.strip()
 
 
-_SHIFTED = re.compile(r"(.+?),?\s+([+-]?)(\d+(?:[.,]\d+)?)\s*(?:¢|c|cents?)?\s*(up|down)?", re.IGNORECASE)
-
-
-def tuning(text: str, strings: int | None) -> Tuning:
-    """A tuning by name or notes for so many strings, perhaps with cents: `drop D, 30 ¢ up` or `drop D +30`."""
-    plain = text.strip().replace("♯", "#").replace("♭", "b").replace("−", "-")
-    match = _SHIFTED.fullmatch(plain)
-    if match is not None and (match[2] or match[4]):
-        down = match[2] == "-" or (match[4] or "").lower() == "down"
-        cents = number(match[3], 0, 1200) * (-1 if down else 1)
-        value = parse_tuning(match[1]).moved(cents / 100)
-    else:
-        value = parse_tuning(plain)
+def tuning(text: str, strings: int | None, home: Tuning | None = None) -> Tuning:
+    """A tuning as players write one, for so many strings; letters take the octaves nearest to the home tuning."""
+    value = parse_tuning(text, home)
     if strings is not None and len(value) != strings:
         raise UserError(f"{text.strip()[:40]!r} has {len(value)} notes", allowed=f"{strings} notes, one a string")
     return value

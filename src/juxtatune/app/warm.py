@@ -32,7 +32,7 @@ def warm_listener() -> None:
     from juxtatune.core.listening.analyse import analyse
     from juxtatune.core.listening.pluck import Targets
     from juxtatune.core.listening.strum import read_strum
-    from juxtatune.core.music.catalogue import parse_tuning
+    from juxtatune.core.music.reading import parse_tuning
 
     warm_courses()
     tone = _tone()
@@ -101,7 +101,7 @@ def warm_bound() -> None:
 
 
 def _two_songs() -> Gig:
-    from juxtatune.core.music.catalogue import parse_tuning
+    from juxtatune.core.music.reading import parse_tuning
     from juxtatune.core.repertoire.night import Gig, Night, Part
     from juxtatune.core.repertoire.song import Song, Way
     from juxtatune.core.strings.instrument import Instrument, default_costs

@@ -93,6 +93,58 @@ def tunings(as_json: Json = False) -> None:
     catalogue.show_tunings(as_json)
 
 
+TuningArgument = Annotated[str, typer.Argument(metavar="TUNING")]
+Capo = Annotated[int, typer.Option("--capo", help="Fret of the capo.")]
+
+
+@app.command()
+@command
+def name(tuning: TuningArgument, as_json: Json = False) -> None:
+    """What a tuning is called, and what lies near it."""
+    from juxtatune.cli import fretboard
+
+    fretboard.show_name(tuning, as_json)
+
+
+@app.command()
+@command
+def chord(
+    tuning: TuningArgument,
+    shape: Annotated[str, typer.Argument(metavar="SHAPE")],
+    capo: Capo = 0,
+    as_json: Json = False,
+) -> None:
+    """What a shape sounds, as it sounds and as it is written."""
+    from juxtatune.cli import fretboard
+
+    fretboard.show_chord(tuning, shape, capo, as_json)
+
+
+@app.command(name="harmonics")
+@command
+def harmonics_of(tuning: TuningArgument, as_json: Json = False) -> None:
+    """The harmonics of every open string."""
+    from juxtatune.cli import fretboard
+
+    fretboard.show_harmonics(tuning, as_json)
+
+
+@app.command()
+@command
+def translate(
+    source: Annotated[str, typer.Argument(metavar="FROM")],
+    target: Annotated[str, typer.Argument(metavar="TO")],
+    passage: Annotated[str, typer.Argument(metavar="PASSAGE")],
+    frets: Annotated[int, typer.Option("--frets", help="Frets of the neck.")] = 22,
+    capo: Capo = 0,
+    as_json: Json = False,
+) -> None:
+    """The same pitches on another tuning or guitar."""
+    from juxtatune.cli import fretboard
+
+    fretboard.show_translation(source, target, passage, frets, capo, as_json)
+
+
 @app.command()
 @command
 def change(

@@ -9,8 +9,8 @@ from typing import Any
 from juxtatune.cli.out import answer, num, say, warn
 from juxtatune.core.errors import CannotTell, UserError
 from juxtatune.core.listening.pluck import Reading, Targets
-from juxtatune.core.music.catalogue import parse_tuning
 from juxtatune.core.music.pitch import Reference
+from juxtatune.core.music.reading import parse_tuning
 from juxtatune.devices.sound_file import Sound, read_sound
 
 

@@ -6,8 +6,9 @@ from typing import Any
 
 from juxtatune.cli.out import answer, num, say
 from juxtatune.core.errors import UserError
-from juxtatune.core.music.catalogue import CATALOGUE, parse_tuning
+from juxtatune.core.music.catalogue import CATALOGUE
 from juxtatune.core.music.notes import pretty
+from juxtatune.core.music.reading import parse_tuning
 from juxtatune.core.retuning.change import StringChange, change
 
 

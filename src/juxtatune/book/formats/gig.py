@@ -9,7 +9,8 @@ from typing import Annotated, Any, Literal, NoReturn, get_args
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationError
 
 from juxtatune.core.errors import UserError
-from juxtatune.core.music.catalogue import lookup, parse_tuning, standard_for
+from juxtatune.core.music.catalogue import standard_for
+from juxtatune.core.music.reading import parse_tuning
 from juxtatune.core.music.tuning import Tuning, parse_notes
 from juxtatune.core.repertoire.night import Gig, Night, Now, Part, Pin
 from juxtatune.core.repertoire.song import Song, Way
@@ -254,7 +255,7 @@ class _Builder:
             raise UserError(
                 f"unknown instrument {r.instrument!r}", f"{where}.instrument", _list(self.instruments)
             )
-        tuning = _tuning(r.tuning, f"{where}.tuning")
+        tuning = _tuning(r.tuning, f"{where}.tuning", instrument.home)
         if len(tuning) != instrument.strings:
             raise UserError(
                 f"{len(tuning)} notes for {r.instrument}", f"{where}.tuning", f"{instrument.strings} notes"
@@ -314,8 +315,8 @@ class _Builder:
         _unique(list(played), "set.now.played")
         tunings = {}
         for i, notes in (r.tunings or {}).items():
-            tuning = _tuning(notes, f"set.now.tunings.{i}")
             instrument = self._has_instrument(i, f"set.now.tunings.{i}")
+            tuning = _tuning(notes, f"set.now.tunings.{i}", instrument.home)
             if len(tuning) != instrument.strings:
                 raise UserError(f"{len(tuning)} notes", f"set.now.tunings.{i}", f"{instrument.strings} notes")
             tunings[i] = tuning
@@ -347,11 +348,14 @@ def _unique(ids: list[str], where: str) -> None:
         seen.add(value)
 
 
-def _tuning(value: str | list[str], where: str) -> Tuning:
+def _tuning(value: str | list[str], where: str, home: Tuning | None = None) -> Tuning:
+    """A tuning in any of the ways that players write one; a list may hold letters without octaves."""
     try:
         if isinstance(value, str):
-            return lookup(value) or parse_tuning(value)
-        return parse_notes(" ".join(value))
+            return parse_tuning(value, home)
+        if any(any(c.isdigit() for c in note) for note in value):
+            return parse_notes(" ".join(value))
+        return parse_tuning(" ".join(value), home)
     except UserError as error:
         raise UserError(error.what, where, error.allowed) from None
 

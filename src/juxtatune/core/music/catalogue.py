@@ -90,15 +90,3 @@ def standard_for(strings: int) -> Tuning:
 def lookup(name: str) -> Tuning | None:
     """The catalogue's tuning of that name in any case, or None."""
     return _by_name().get(_key(name))
-
-
-def parse_tuning(text: str) -> Tuning:
-    """A tuning argument: a catalogue name or a list of notes. Raises UserError."""
-    known = lookup(text)
-    if known is not None:
-        return known
-    try:
-        return parse_notes(text)
-    except UserError as error:
-        allowed = "notes from the highest string number to 1, as in 'E2 A2 D3 G3 B3 E4', or a name of `juxtatune tunings`"
-        raise UserError(f"{text!r} is not a tuning: {error.what}", allowed=allowed) from None

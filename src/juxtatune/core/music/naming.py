@@ -1,112 +1,68 @@
-"""Names for tunings, also ones never seen: the intervals give the shape, a root string the letter.
+"""Names for tunings, also ones never seen: a shape that is moved as a whole keeps its name, the rest are their notes.
 
-Which shapes have names is common practice, no source.
+Whatever is printed here reads back through `reading.parse_tuning` to the same pitches.
 """
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from functools import lru_cache
 
 from juxtatune.core.music.catalogue import CATALOGUE
-from juxtatune.core.music.notes import Note, parse_note, pretty, spell
-from juxtatune.core.music.tuning import SAME, Tuning, same_pitches
-
-
-@dataclass(frozen=True)
-class Shape:
-    """A pattern of intervals; `root` is the string whose note gives the name its letter."""
-
-    label: str
-    intervals: tuple[int, ...]
-    root: int
-    pattern: str
-    model: str
-
-
-SHAPES = (
-    Shape("standard shape", (5, 5, 5, 4, 5), 6, "{} standard", "E2"),
-    Shape("dropped shape", (7, 5, 5, 4, 5), 6, "drop {}", "D2"),
-    Shape("double-drop shape", (7, 5, 5, 4, 3), 6, "double drop {}", "D2"),
-    Shape("open-D shape", (7, 5, 4, 3, 5), 6, "open {}", "D2"),
-    Shape("open-G shape", (5, 7, 5, 4, 3), 5, "open {}", "G2"),
-    Shape("open-C shape", (7, 5, 7, 5, 4), 6, "open {}", "C2"),
-    Shape("open-C-minor shape", (7, 5, 7, 5, 3), 6, "open {} minor", "C2"),
-    Shape("open-D-minor shape", (7, 5, 3, 4, 5), 6, "open {} minor", "D2"),
-    Shape("D A D G A D shape", (7, 5, 5, 2, 5), 6, "D A D G A D on {}", "D2"),
-    Shape("all-fourths shape", (5, 5, 5, 5, 5), 6, "all fourths from {}", "E2"),
-    Shape("doubled-low shape", (0, 7, 5, 4, 5), 6, "doubled low {}", "G2"),
-    Shape("seven-string standard shape", (5, 5, 5, 5, 4, 5), 7, "seven-string {} standard", "B1"),
-    Shape("dropped seven-string shape", (7, 5, 5, 5, 4, 5), 7, "seven-string drop {}", "A1"),
-    Shape("bass shape", (5, 5, 5), 4, "bass, {} standard", "E1"),
-    Shape("dropped bass shape", (7, 5, 5), 4, "bass, drop {}", "D1"),
-    Shape("five-string bass shape", (5, 5, 5, 5), 5, "five-string bass, {} standard", "B0"),
-)
-
-_TRIADS = {(0, 4, 7): "open {}", (0, 3, 7): "open {} minor", (0, 7): "open {} fifths"}
-_COUNT = (
-    "no",
-    "one",
-    "two",
-    "three",
-    "four",
-    "five",
-    "six",
-    "seven",
-    "eight",
-    "nine",
-    "ten",
-    "eleven",
-    "twelve",
-)
+from juxtatune.core.music.families import FAMILIES, Family
+from juxtatune.core.music.notes import spell
+from juxtatune.core.music.tuning import Tuning, same_pitches
 
 
 @dataclass(frozen=True)
 class TuningName:
-    """A name, and the shape it follows with how far that shape was moved (semitones, up is positive)."""
+    """A name; the family that the tuning is a whole shift of, by how many half steps (up is positive), and its cents."""
 
     name: str
     shape: str | None
     moved: int
     shift_cents: float = 0.0
 
-    def describe(self) -> str:
-        """`open-D shape, up two semitones: open E`, as far as there is a shape."""
-        if self.shape is None or self.moved == 0:
-            return self.name
-        steps = abs(self.moved)
-        count = _COUNT[steps] if steps < len(_COUNT) else str(steps)
-        way = "up" if self.moved > 0 else "down"
-        return f"{self.shape}, {way} {count} semitone{'s' if steps != 1 else ''}: {self.name}"
-
 
 @lru_cache(maxsize=4096)
 def name_tuning(tuning: Tuning) -> TuningName:
-    """Names any tuning: from the catalogue, by its shape, by its chord, else by its notes."""
+    """Names any tuning: from the catalogue, by its family, else by its notes."""
     shift = _common_shift(tuning)
     plain = tuning.moved(-shift / 100) if shift else tuning
-    found = _catalogue_name(plain)
-    shaped = _shape_name(plain)
-    if shaped is not None:
-        label = found or shaped.name
-        return _with_shift(TuningName(label, shaped.shape, shaped.moved), shift)
-    label = found or _chord_name(plain) or pretty(" ".join(_letter_and_shift(n) for n in plain.notes))
-    return _with_shift(TuningName(label, None, 0), shift)
+    found = _family_of(plain)
+    name = _catalogue_name(plain) or (_family_name(plain, *found) if found else None) or str(plain)
+    if shift:
+        name = f"{name}, {abs(shift):.10g} ¢ {'up' if shift > 0 else 'down'}"
+    return TuningName(name, found[0].name if found else None, found[1] if found else 0, shift)
 
 
-def _letter_and_shift(note: Note) -> str:
-    return note.letter_name() + (f"{note.shift:+.4g}" if note.shift else "")
+def half_steps_words(steps: int) -> str:
+    """`a half step down`, `3 half steps up`."""
+    count = "a half step" if abs(steps) == 1 else f"{abs(steps)} half steps"
+    return f"{count} {'up' if steps > 0 else 'down'}"
 
 
-def _with_shift(name: TuningName, shift: float) -> TuningName:
-    if not shift:
-        return name
-    way = "up" if shift > 0 else "down"
-    return TuningName(f"{name.name}, {abs(shift):g} ¢ {way}", name.shape, name.moved, shift)
+def nearest_named(tuning: Tuning, most: int = 5) -> list[tuple[str, float]]:
+    """Tunings of the catalogue with as many strings, nearest first: (name, half steps moved in all).
+
+    The home of the tuning's own family is always among them.
+    """
+    own = name_tuning(tuning).shape
+    rows = []
+    for entry in CATALOGUE:
+        if len(entry.tuning) == len(tuning):
+            moved = sum(abs(a - b) for a, b in zip(entry.tuning.pitches, tuning.pitches, strict=True))
+            if moved > 1e-6:
+                rows.append((entry.name, round(moved, 6)))
+    rows.sort(key=lambda r: r[1])
+    return [*rows[:most], *(r for r in rows[most:] if r[0] == own)]
 
 
 def _common_shift(tuning: Tuning) -> float:
-    shifts = {round((p - round(p)) * 100, 4) for p in tuning.pitches}
+    """Cents off tempered notes that all strings share, above -50 and to 50; else 0."""
+    pitches = [round(p, 6) for p in tuning.pitches]
+    shifts = {round(100 * (p - math.ceil(p - 0.5)), 4) for p in pitches}
     return shifts.pop() if len(shifts) == 1 else 0.0
 
 
@@ -125,23 +81,19 @@ def _spelled_alike(label: str, tuning: Tuning) -> bool:
     )
 
 
-def _shape_name(tuning: Tuning) -> TuningName | None:
-    for shape in SHAPES:
-        if tuning.intervals == shape.intervals:
-            root = tuning.note(shape.root)
-            moved = round(root.pitch - parse_note(shape.model).pitch)
-            letter = spell(root.pitch, tuning.flats, keep_shift=False).letter_name()
-            return TuningName(shape.pattern.format(letter), shape.label, moved)
+def _family_of(tuning: Tuning) -> tuple[Family, int] | None:
+    for f in FAMILIES:
+        if tuning.intervals == f.tuning.intervals:
+            return f, round(tuning.pitches[0] - f.tuning.pitches[0])
     return None
 
 
-def _chord_name(tuning: Tuning) -> str | None:
-    """`open A`, where every string belongs to one triad of that root."""
-    if any(abs(p - round(p)) > SAME for p in tuning.pitches):
-        return None
-    classes = {round(p) % 12 for p in tuning.pitches}
-    for root in [round(p) % 12 for p in tuning.pitches]:
-        shape = tuple(sorted((c - root) % 12 for c in classes))
-        if shape in _TRIADS:
-            return _TRIADS[shape].format(spell(60 + root, tuning.flats).letter_name())
-    return None
+def _family_name(tuning: Tuning, f: Family, moved: int) -> str:
+    if moved == 0:
+        return f.name
+    if abs(moved) > 12:
+        return str(tuning)
+    if f.pattern and f.low <= moved <= f.high:
+        letter = spell(tuning.pitch(f.root), tuning.flats, keep_shift=False).letter_name()
+        return f.pattern.format(letter)
+    return f"{f.name}, {half_steps_words(moved)}"

@@ -67,10 +67,10 @@ class GuitarsPresenter(QObject):
         return replace(i, bridge=text.strip().lower())
 
     def with_tuning(self, i: Instrument, text: str) -> Instrument:
-        return replace(i, tuning=fields.tuning(text, i.strings))
+        return replace(i, tuning=fields.tuning(text, i.strings, i.home))
 
     def with_home(self, i: Instrument, text: str) -> Instrument:
-        return replace(i, home=fields.tuning(text, i.strings))
+        return replace(i, home=fields.tuning(text, i.strings, i.home))
 
     def with_cost(self, key: str) -> Callable[[Instrument, str], Instrument]:
         def edit(i: Instrument, text: str) -> Instrument:

@@ -120,7 +120,7 @@ class SongsPresenter(QObject):
 
     def with_tuning(self, way: Way, text: str) -> Way:
         guitar = self.state.instrument(way.instrument)
-        return replace(way, tuning=fields.tuning(text, guitar.strings))
+        return replace(way, tuning=fields.tuning(text, guitar.strings, guitar.home))
 
     def with_used(self, way: Way, text: str) -> Way:
         return replace(way, strings_used=fields.used_strings(text, len(way.tuning)))
