@@ -11,7 +11,8 @@ INTERVALS = (
     "unison", "minor second", "major second", "minor third", "major third", "perfect fourth", "tritone", "perfect fifth",
     "minor sixth", "major sixth", "minor seventh", "major seventh",
 )  # fmt: skip
-SLASH, NO_FIFTH = 4.0, 1.0  # what a reading costs whose root is not the bass, or that misses its fifth
+SLASH, NO_FIFTH = 2.5, 1.0  # what a reading costs whose root is not the bass, or that misses its fifth
+FIFTH_TELLS = 3.0  # the same of sixth and suspended chords, which without it are other chords first
 
 
 @dataclass(frozen=True)
@@ -35,7 +36,7 @@ QUALITIES = (
     _q("7sus4", "0 5 10", "7", 1.2), _q("6", "0 4 9", "7", 1.4), _q("m6", "0 3 9", "7", 1.6),
     _q("add9", "0 2 4", "7", 1.0), _q("madd9", "0 2 3", "7", 1.0), _q("9", "0 2 4 10", "7", 1.0), _q("m9", "0 2 3 10", "7", 1.0),
     _q("maj9", "0 2 4 11", "7", 1.0), _q("7#9", "0 3 4 10", "7", 1.2), _q("7b9", "0 1 4 10", "7", 1.2),
-    _q("11", "0 4 5 10", "2 7", 2.0), _q("11", "0 2 5 10", "7", 2.0), _q("13", "0 4 9 10", "2 5 7", 1.8),
+    _q("11", "0 4 5 10", "2 7", 2.0), _q("11", "0 2 5 7 10", "", 2.0), _q("13", "0 4 9 10", "2 5 7", 1.8),
 )  # fmt: skip
 
 
@@ -82,7 +83,8 @@ def _readings(classes: frozenset[int], bass: int) -> list[tuple[float, int, Qual
         for quality in QUALITIES:
             if quality.must <= above <= quality.must | quality.may:
                 fifth = 7 in quality.may and 7 not in above
-                cost = quality.cost + NO_FIFTH * fifth + SLASH * (root != bass)
+                missing = (FIFTH_TELLS if quality.symbol in ("6", "m6", "7sus4") else NO_FIFTH) * fifth
+                cost = quality.cost + missing + SLASH * (root != bass)
                 found.append((cost, root, quality))
     return found
 
