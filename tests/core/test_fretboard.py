@@ -38,9 +38,11 @@ from tests.strategies import pitch_lists
         ("open F sharp", "C#2 F#2 C#3 F#3 A#3 C#4"), ("E flat standard", "Eb2 Ab2 Db3 Gb3 Bb3 Eb4"), ("C", "C2 F2 Bb2 Eb3 G3 C4"),
         ("3 half steps down", "C#2 F#2 B2 E3 G#3 C#4"), ("down a half step", "Eb2 Ab2 Db3 Gb3 Bb3 Eb4"),
         ("full step down", "D2 G2 C3 F3 A3 D4"), ("7-string A standard", "A1 D2 G2 C3 F3 A3 D4"),
-        ("standard, 30 ¢ up", "E2+30 A2+30 D3+30 G3+30 B3+30 E4+30"), ("drop D -12.5", "D2-12.5 A2-12.5 D3-12.5 G3-12.5 B3-12.5 E4-12.5"),
+        ("standard, 30 ¢ up", "E2+30 A2+30 D3+30 G3+30 B3+30 E4+30"),
+        ("drop D -12.5", "D2-12.5 A2-12.5 D3-12.5 G3-12.5 B3-12.5 E4-12.5"),
         ("30 cents up", "E2+30 A2+30 D3+30 G3+30 B3+30 E4+30"), ("E2 A2 D3 G3 B3 E4 +30", "E2+30 A2+30 D3+30 G3+30 B3+30 E4+30"),
-        ("open G without the 6th", "G2 D3 G3 B3 D4"), ("standard tuning", "E2 A2 D3 G3 B3 E4"), ("Eb drop", "Eb2 Bb2 Eb3 Ab3 C4 F4"),
+        ("open G without the 6th", "G2 D3 G3 B3 D4"),
+        ("standard tuning", "E2 A2 D3 G3 B3 E4"), ("Eb drop", "Eb2 Bb2 Eb3 Ab3 C4 F4"),
     ],
 )  # fmt: skip
 def test_tunings_are_read_as_players_write_and_say_them(text, notes) -> None:
@@ -52,7 +54,10 @@ def test_letters_take_the_octaves_nearest_to_the_home_of_the_instrument() -> Non
     assert str(parse_tuning("GDGCEG", baritone)) == "G1 D2 G2 C3 E3 G3"
 
 
-@pytest.mark.parametrize("text", ["open B", "drop", "E9", "H standard", "half step", "standard standard", "DAD", "∞", "drop D + drop D"])
+UNREADABLE = ["open B", "drop", "E9", "H standard", "half step", "standard standard", "DAD", "∞", "drop D + drop D"]
+
+
+@pytest.mark.parametrize("text", UNREADABLE)
 def test_what_cannot_be_read_says_what_was_read_and_what_can(text) -> None:
     with pytest.raises(UserError) as caught:
         parse_tuning(text)
@@ -95,14 +100,13 @@ def test_names_of_families_and_what_lies_near() -> None:
         ("drop D", "x 5 4 5 6 x", "D7#9", "D7#9"), ("whole step down", "x 7 6 7 8 x", "D7#9", "E7#9"),
         ("half step down", "5 7 7 x x x", "Ab5", "A5"), ("open D", "10 10 10 10 10 10", "C", "C"),
         ("open G", "x 5 5 5 5 5", "C", "C"), ("BEADGBE", "1 3 3 x x x x", "C5", "C5"), ("drop C", "x 5 7 7 6 5", "Cm", "Dm"),
-        ("standard", "x x 2 2 x x", "A5/E", "A5/E"), ("standard", "x 0 2 0 1 0", "Am7", "Am7"), ("standard", "x 5 x 7 x x", "D5", "D5"),
+        ("standard", "x x 2 2 x x", "A5/E", "A5/E"), ("standard", "x 0 2 0 1 0", "Am7", "Am7"),
+        ("standard", "x 5 x 7 x x", "D", "D"),
     ],
 )  # fmt: skip
 def test_shapes_are_named_as_they_sound_and_as_they_are_written(tuning, shape, sounds, written) -> None:
     t = parse_tuning(tuning)
     played = play(t, parse_shape(shape, len(t)))
-    if shape == "x 5 x 7 x x":
-        sounds = written = "D"  # an octave is one letter
     assert name_chord([round(p.sounds.pitch) for p in played], t.flats).name == sounds
     assert name_chord([round(p.written.pitch) for p in played]).name == written
 
@@ -196,13 +200,13 @@ def brute(source, target, passage, frets, capo) -> int:
 
 
 NAMES = ("standard", "drop D", "drop C", "open G", "BEADGBE", "whole step down", "bass")
-PLACES = st.builds(lambda s, f: (s, f), st.integers(1, 4), st.one_of(st.just(0), st.integers(0, 9)))
+FRET = st.one_of(st.just(0), st.integers(0, 9))
 
 
 @settings(max_examples=150)
 @given(
     st.sampled_from(NAMES), st.sampled_from(NAMES), st.integers(0, 2), st.sampled_from([9, 12]),
-    st.lists(st.dictionaries(st.integers(1, 4), st.one_of(st.just(0), st.integers(0, 9)), min_size=1, max_size=2), min_size=1, max_size=3),
+    st.lists(st.dictionaries(st.integers(1, 4), FRET, min_size=1, max_size=2), min_size=1, max_size=3),
 )  # fmt: skip
 def test_the_cheapest_fingering_equals_brute_force(source, target, capo, frets, events) -> None:
     start, goal = parse_tuning(source), parse_tuning(target)

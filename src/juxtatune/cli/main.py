@@ -147,6 +147,19 @@ def translate(
 
 @app.command()
 @command
+def song(
+    file: Annotated[Path, typer.Argument(metavar="FILE")],
+    part: Annotated[str | None, typer.Option("--part", help="Number from 1, or name, of the part.")] = None,
+    as_json: Json = False,
+) -> None:
+    """What a song needs, from MusicXML or tab text."""
+    from juxtatune.cli import song as written
+
+    written.show_song(file, part, as_json)
+
+
+@app.command()
+@command
 def change(
     source: Annotated[str, typer.Argument(metavar="FROM")],
     target: Annotated[str, typer.Argument(metavar="TO")],

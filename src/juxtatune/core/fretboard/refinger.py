@@ -83,11 +83,20 @@ def translate(
     source: Tuning, target: Tuning, passage: Sequence[Event], frets: int = 22, capo: int = 0
 ) -> Fingering:
     """The cheapest way to play the same pitches on another tuning, whose frets count from its capo."""
-    neck = _Neck(target, frets - capo, capo)
+    asked = [
+        tuple((round(source.pitch(p.string) + p.fret, 6), p.fret == 0) for p in event) for event in passage
+    ]
+    return finger(target, asked, frets, capo, source.flats)
+
+
+def finger(
+    tuning: Tuning, events: Sequence[tuple[tuple[float, bool], ...]], frets: int = 22, capo: int = 0, flats: bool = False
+) -> Fingering:
+    """The cheapest way to hold events of (pitch, whether it was open); pitches sound, the capo's included."""
+    neck = _Neck(tuning, frets - capo, capo)
     options, unreachable = [], []
-    for k, event in enumerate(passage):
-        notes = tuple((round(source.pitch(p.string) + p.fret, 6), p.fret == 0) for p in event)
-        unreachable += [(k, spell(pitch, source.flats)) for pitch, _ in notes if not neck.spots(pitch)]
+    for k, notes in enumerate(events):
+        unreachable += [(k, spell(pitch, flats)) for pitch, _ in notes if not neck.spots(pitch)]
         options.append(neck.ways(notes))
     return _cheapest(options, tuple(unreachable))
 
