@@ -59,6 +59,21 @@ def reference(audio: Path, as_json: Json = False) -> None:
     sounds.reference(audio, as_json)
 
 
+@app.command(name="identify")
+@command
+def identify_tuning(
+    audio: Path,
+    strum: Annotated[bool, typer.Option("--strum", help="One open strum.")] = False,
+    playing: Annotated[bool, typer.Option("--playing", help="A guitar alone, playing.")] = False,
+    strings: Annotated[int | None, typer.Option("--strings", help="How many strings it has.")] = None,
+    as_json: Json = False,
+) -> None:
+    """What tuning is this? No tuning is told."""
+    from juxtatune.cli import identify
+
+    identify.identify(audio, strum, playing, strings, as_json)
+
+
 @app.command()
 @command
 def devices(as_json: Json = False) -> None:

@@ -1,0 +1,328 @@
+"""What tuning is this? From plucks of the open strings, one strum, or a guitar alone that plays; no tuning is told.
+
+Candidates are the families of tunings and all their shifts by half steps; what the strings have in common as cents is the
+offset. A tuning of no family is taken for what was plucked, note by note.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cache
+from itertools import pairwise
+from statistics import median
+
+import numpy as np
+from numpy.typing import NDArray
+
+from juxtatune.core.listening.analyse import analyse
+from juxtatune.core.listening.frames import to_working_rate
+from juxtatune.core.listening.peaks import new_peaks
+from juxtatune.core.listening.pluck import Reading, Targets
+from juxtatune.core.listening.reference import Offset, reference_offset
+from juxtatune.core.listening.source import Samples
+from juxtatune.core.listening.strum import read_strum
+from juxtatune.core.music.families import FAMILIES
+from juxtatune.core.music.naming import name_tuning
+from juxtatune.core.music.notes import Note, spell
+from juxtatune.core.music.pitch import Reference
+from juxtatune.core.music.tuning import FEWEST, MOST, Tuning, tuning_of_pitches
+
+SHIFTS = range(-9, 6)  # half steps that families are moved by
+LEAST_CONFIDENCE = 0.3
+SAME_STRING = 0.45  # half steps between plucks of one string
+LOWEST, HIGHEST = 21, 88  # notes an open string can have
+FAR, OCTAVE, MISSING = 0.35, 3.0, 4.0  # log odds lost: a half step from home, a reading an octave off, a string not heard
+STRANGER, NO_FAMILY = 5.0, 4.5  # a note that is no open string; a tuning without a name
+DECIDED = 0.6  # share of the belief that the first candidate needs
+F = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Candidate:
+    tuning: Tuning
+    name: str
+    confidence: float
+
+
+@dataclass(frozen=True)
+class OpenString:
+    """One string as it was read: cents beside the common offset, None where it was not told."""
+
+    string: int
+    note: Note
+    hz: float | None
+    cents: float | None
+
+
+@dataclass(frozen=True)
+class Identified:
+    """`tuning` carries no shift; `offset_cents` is common to all strings. None, with a problem, where nothing decides."""
+
+    tuning: Tuning | None
+    offset_cents: float | None
+    confidence: float
+    strings: tuple[OpenString, ...] = ()
+    lowest: tuple[Note, float] | None = None
+    candidates: tuple[Candidate, ...] = ()
+    problem: str | None = None
+
+
+@cache
+def families(strings: int | None) -> tuple[tuple[Tuning, float], ...]:
+    """(tuning, log odds before anything is heard) of every family at every shift."""
+    found: dict[tuple[float, ...], tuple[Tuning, float]] = {}
+    for rank, family in enumerate(FAMILIES):
+        if strings is not None and len(family.tuning) != strings:
+            continue
+        for shift in SHIFTS:
+            tuning = family.tuning.moved(shift)
+            prior = -0.08 * rank - FAR * abs(shift) * (0.6 if family.pattern else 1.4)
+            known = found.get(tuning.pitches)
+            if known is None or known[1] < prior:
+                found[tuning.pitches] = (tuning, prior)
+    return tuple(found.values())
+
+
+def common_offset(pitches: Sequence[float]) -> float:
+    """Cents in (-50, 50] that pitches on the MIDI scale have in common: a circular mean, sharpened by the median."""
+    angles = 2 * np.pi * np.asarray(pitches)
+    mean = math.atan2(float(np.sin(angles).mean()), float(np.cos(angles).mean())) / (2 * math.pi)
+    around = mean + median([(p - mean + 0.5) % 1.0 - 0.5 for p in pitches])
+    cents = 100 * around
+    return cents - 100 * math.ceil((cents - 50) / 100)
+
+
+# -- plucks
+def identify_plucks(samples: Samples, rate: float, strings: int | None = None) -> Identified:
+    """From the open strings plucked one by one, in either direction, each once or more."""
+    readings = [
+        r for r in analyse(samples, rate, Targets())
+        if r.pitch is not None and r.confidence >= LEAST_CONFIDENCE and LOWEST - 1 <= r.pitch <= HIGHEST + 1
+    ]  # fmt: skip
+    groups = _groups(readings)
+    if len(groups) < FEWEST - 1:
+        return Identified(None, None, 0.0, problem=f"{len(groups)} open strings are heard, too few to tell a tuning")
+    offset = common_offset([g[0] for g in groups])
+    heard = [round(g[0] - offset / 100) for g in groups]
+    weights = [(t, prior + _fit(t, heard)) for t, prior in families(strings)]
+    plain = _as_heard(heard, strings)
+    if plain is not None:
+        weights.append((plain, -NO_FAMILY))
+    return _decided(weights, offset, lambda t: _strings_of(t, groups, offset))
+
+
+def _groups(readings: list[Reading]) -> list[tuple[float, list[Reading]]]:
+    """Plucks of one string in a row: (pitch, its readings)."""
+    groups: list[tuple[float, list[Reading]]] = []
+    for r in readings:
+        assert r.pitch is not None
+        if groups and abs(groups[-1][0] - r.pitch) < SAME_STRING:
+            rows = [*groups[-1][1], r]
+            groups[-1] = (median([x.pitch or 0.0 for x in rows]), rows)
+        else:
+            groups.append((r.pitch, [r]))
+    return groups
+
+
+def _fit(tuning: Tuning, heard: list[int]) -> float:
+    """Log odds of what was heard, from a tuning: strings not heard, notes it has not, readings an octave off."""
+    have = [round(p) for p in tuning.pitches]
+    score, met = 0.0, set()
+    for note in heard:
+        if note in have:
+            met.add(note)
+        elif note - 12 in have:  # a 12th-fret harmonic, or an octave misread
+            met.add(note - 12)
+            score -= OCTAVE
+        elif note + 12 in have:
+            met.add(note + 12)
+            score -= OCTAVE
+        else:
+            score -= STRANGER
+    return score - MISSING * len(set(have) - met) - _disorder(have, heard)
+
+
+def _disorder(have: list[int], heard: list[int]) -> float:
+    """Strings are plucked in one direction: what stands against it tells a little."""
+    places = [min((k for k, h in enumerate(have) if h in (n, n - 12, n + 12)), default=-1) for n in heard]
+    known = [p for p in places if p >= 0]
+    ups = sum(b > a for a, b in pairwise(known))
+    downs = sum(b < a for a, b in pairwise(known))
+    return 0.3 * min(ups, downs)
+
+
+def _as_heard(heard: list[int], strings: int | None) -> Tuning | None:
+    """The notes themselves as a tuning, low to high as they were plucked."""
+    notes = list(dict.fromkeys(heard))
+    if strings is not None and len(notes) != strings:
+        return None
+    if not FEWEST <= len(notes) <= MOST:
+        return None
+    return tuning_of_pitches(notes if notes[0] <= notes[-1] else notes[::-1])
+
+
+def _strings_of(tuning: Tuning, groups: list[tuple[float, list[Reading]]], offset: float) -> tuple[OpenString, ...]:
+    out = []
+    for string in tuning.strings:
+        note = tuning.note(string)
+        own = [r for _, rows in groups for r in rows if _is_of(r, note.pitch, offset)]
+        hz = median([r.f1 or 0.0 for r in own]) if own else None
+        cents = median([100 * ((r.pitch or 0.0) - note.pitch) - offset for r in own]) if own else None
+        out.append(OpenString(string, note, hz, cents))
+    return tuple(out)
+
+
+def _is_of(r: Reading, pitch: float, offset: float) -> bool:
+    return r.pitch is not None and abs(r.pitch - offset / 100 - pitch) < 0.5
+
+
+# -- deciding
+def _decided(weights: list[tuple[Tuning, float]], offset: float, read: object) -> Identified:
+    """Belief from log odds; the first candidate is the answer where it has most of the belief."""
+    weights = sorted(weights, key=lambda w: -w[1])[:40]
+    top = weights[0][1]
+    belief = [math.exp(min(0.0, w - top)) for _, w in weights]
+    # what no candidate explains well is doubted as a whole
+    doubt = 1 / (1 + math.exp(min(40.0, -(top + 11.0))))
+    total = sum(belief)
+    rows = [
+        Candidate(t, name_tuning(t).name, round(doubt * b / total, 4)) for (t, _), b in zip(weights, belief, strict=True)
+    ]
+    best = rows[0]
+    candidates = tuple(_distinct(rows)[:6])
+    strings = read(best.tuning)  # type: ignore[operator]
+    found = [s for s in strings if s.hz is not None]
+    low = min(found, key=lambda s: s.hz or 0.0, default=None)
+    lowest = (low.note, low.hz or 0.0) if low is not None else None
+    if best.confidence < DECIDED:
+        return Identified(
+            None, offset, best.confidence, (), lowest, candidates, "no tuning explains it far better than others"
+        )
+    return Identified(best.tuning, offset, best.confidence, strings, lowest, candidates)
+
+
+def _distinct(rows: list[Candidate]) -> list[Candidate]:
+    seen: set[str] = set()
+    return [r for r in rows if r.name not in seen and not seen.add(r.name)]  # type: ignore[func-returns-value]
+
+
+# -- one strum
+STRUM_AT, STRUM_S = 0.35, 1.6  # s after the loudest moment, and for how long it is looked at
+PARTIALS = 8
+NEAR_CENTS = 16.0
+TRIED = 6  # tunings that are read string by string
+
+
+def identify_strum(samples: Samples, rate: float, strings: int | None = None) -> Identified:
+    """From one open strum: the tunings that explain its peaks best are read string by string."""
+    x, working = to_working_rate(samples, rate)
+    start = int(np.argmax(np.abs(x))) + int(STRUM_AT * working)
+    look = x[start : start + int(STRUM_S * working)]
+    if len(look) < 0.5 * working or np.max(np.abs(look), initial=0.0) < 1e-4:
+        return Identified(None, None, 0.0, problem="no strum that rings for a second is heard")
+    peaks = new_peaks(look, None, working)
+    if len(peaks) < 6:
+        return Identified(None, None, 0.0, problem="no strum is heard")
+    hz, power = np.asarray(peaks.hz), np.asarray(peaks.powers)
+    offset = _peak_offset(hz, power)
+    rough = sorted(
+        ((t, prior + _explains(t, hz, power, offset)) for t, prior in families(strings)), key=lambda w: -w[1]
+    )[:TRIED]
+    read = [_strum_fit(t, prior, samples, rate, offset) for t, prior in rough]
+    weights = [(t, w) for t, w, _, _ in read]
+    best = max(read, key=lambda r: r[1])
+    return _decided(weights, best[2], lambda t: next(rows for u, _, _, rows in read if u is t))
+
+
+def _peak_offset(hz: F, power: F) -> float:
+    """The common offset of the louder peaks below 700 Hz."""
+    low = (hz > 55) & (hz < 700)
+    order = np.argsort(-power[low])[:14]
+    pitches = 69 + 12 * np.log2(hz[low][order] / 440.0)
+    return common_offset([float(p) for p in pitches]) if len(pitches) else 0.0
+
+
+def _explains(tuning: Tuning, hz: F, power: F, offset: float) -> float:
+    """How well a tuning's partials explain the peaks, and whether its strings show their own."""
+    level = np.sqrt(power / power.max())
+    pitch = 69 + 12 * np.log2(hz / 440.0) - offset / 100
+    explained = np.zeros(len(hz), bool)
+    missing = 0.0
+    for p in tuning.pitches:
+        seen = 0.0
+        for n in range(1, PARTIALS + 1):
+            away = 100 * np.abs(pitch - p - 12 * math.log2(n))
+            near = away < NEAR_CENTS + 1.2 * n
+            explained |= near
+            if n <= 4 and near.any():
+                seen += float(level[near].max() > 0.008)
+        missing += max(0.0, 3 - seen) / 3
+    left = float(level[~explained].sum() / level.sum())
+    return -14.0 * left - 5.0 * missing
+
+
+def _strum_fit(
+    tuning: Tuning, prior: float, samples: Samples, rate: float, offset: float
+) -> tuple[Tuning, float, float, tuple[OpenString, ...]]:
+    """A tuning read from the strum: (tuning, log odds, offset, strings)."""
+    targets = Targets(tuning, reference=Reference(440.0, offset))
+    rows = read_strum(samples, rate, targets)
+    known = [(r.string, r.cents) for r in rows if r.cents is not None]
+    cents = [c for _, c in known]
+    middle = median(cents) if cents else 0.0
+    stray = sum(min(1.0, abs(c - middle) / 25) for c in cents)
+    common = offset + middle
+    folded = common - 100 * math.ceil((common - 50) / 100)
+    moved = round((common - folded) / 100)
+    hz = {s: targets.target_hz(s) * 2 ** (c / 1200) for s, c in known}
+    beside = {s: c - middle for s, c in known}
+    strings = tuple(
+        OpenString(r.string, tuning.note(r.string), hz.get(r.string), beside.get(r.string)) for r in rows
+    )
+    odds = prior - 2.2 * (len(rows) - len(known)) - 2.5 * stray - 3.0 * abs(moved)
+    return tuning, odds, folded, strings
+
+
+# -- a guitar alone that plays
+def identify_playing(samples: Samples, rate: float, strings: int | None = None) -> Identified:
+    """From notes and chords: the lowest notes, what is heard often, and what no fret could sound."""
+    found = reference_offset(samples, rate)
+    if not isinstance(found, Offset):
+        return Identified(None, None, 0.0, problem=found.reason)
+    offset = found.cents
+    seen = _notes_heard(samples, rate, offset)
+    if len(seen) < 2:
+        return Identified(None, offset, 0.0, problem="too few notes are heard to tell a tuning")
+    lowest = min(seen)
+    weights = [(t, prior + _playable(t, seen)) for t, prior in families(strings or 6)]
+    low_note = spell(float(lowest))
+    low_hz = 440.0 * 2 ** ((lowest + offset / 100 - 69) / 12)
+    decided = _decided(weights, offset, lambda t: ())
+    return Identified(
+        decided.tuning, offset, decided.confidence, (), (low_note, low_hz), decided.candidates, decided.problem
+    )
+
+
+def _notes_heard(samples: Samples, rate: float, offset: float) -> dict[int, float]:
+    """How much of each note is heard, by plucks that are read surely."""
+    seen: dict[int, float] = {}
+    for r in analyse(samples, rate, Targets()):
+        if r.pitch is not None and r.confidence >= 0.6 and LOWEST <= r.pitch <= HIGHEST:
+            note = round(r.pitch - offset / 100)
+            if abs(r.pitch - offset / 100 - note) < 0.3:
+                seen[note] = seen.get(note, 0.0) + min(1.5, r.end - r.start)
+    heard = sum(seen.values())
+    return {n: w / heard for n, w in seen.items() if w > 0.004 * heard}
+
+
+def _playable(tuning: Tuning, seen: dict[int, float]) -> float:
+    """Log odds of the notes: none below the lowest string, that one used, open strings favoured."""
+    have = [round(p) for p in tuning.pitches]
+    low, heard_low = min(have), min(seen)
+    score = -8.0 * sum(w for n, w in seen.items() if n < low) * 10
+    score -= 1.1 * max(0, heard_low - low)  # a low string that is never struck open
+    score += 2.5 * sum(w for n, w in seen.items() if n in have)
+    score += 1.5 * min(1.0, 6 * seen.get(low, 0.0))
+    return score
