@@ -322,7 +322,7 @@ def test_a_screen_reader_hears_songs_tunings_cents_and_what_has_landed(qtbot, wi
     assert {"Songs of the book", "Ways to play the chosen song"} <= {n for n, _ in accessible(window.views["Songs"])}
 
 
-@pytest.mark.parametrize("view", ["Songs", "Guitars", "Night", "Tune"])
+@pytest.mark.parametrize("view", ["Songs", "Guitars", "Fretboard", "Night", "Tune"])
 def test_tab_reaches_everything_in_every_view(qtbot, window, view) -> None:
     window.activateWindow()
     window.show_view(view)

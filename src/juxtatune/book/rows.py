@@ -11,12 +11,12 @@ from juxtatune.book.state import BookState, KeptOrder, NightRecord
 from juxtatune.core.music.tuning import parse_notes
 from juxtatune.core.planning.plan import Slot
 from juxtatune.core.repertoire.night import Night, Now, Part, Pin
-from juxtatune.core.repertoire.song import Song, Way
+from juxtatune.core.repertoire.song import Details, Section, Song, Way
 from juxtatune.core.strings.instrument import Costs, Instrument
 
 COLUMNS = {
     "instrument": ("id", "position", "name", "strings", "bridge", "home", "tuning", "costs"),
-    "song": ("id", "position", "title", "length_s", "energy", "ways"),
+    "song": ("id", "position", "title", "length_s", "energy", "ways", "details"),
     "night": ("id", "position", "name", "guitars", "slots", "rules"),
     "kept_order": ("id", "position", "night", "name", "slots"),
 }
@@ -61,7 +61,26 @@ def _song_row(k: int, s: Song) -> Row:
          "strings_used": list(w.strings_used), "compromise_s": w.compromise_s}
         for w in s.ways
     ]  # fmt: skip
-    return (s.id, k, s.title, s.length_s, s.energy, _json(ways))
+    return (s.id, k, s.title, s.length_s, s.energy, _json(ways), _json(_details_json(s.details)))
+
+
+def _details_json(d: Details) -> dict[str, Any]:
+    """What differs from the defaults, so that most songs keep nothing."""
+    row = {
+        "key": d.key, "tempo": d.tempo, "cue": d.cue, "notes": d.notes, "matters": d.matters, "shakes": d.shakes,
+        "down": d.down, "up": d.up, "passage": d.passage, "passage_capo": d.passage_capo,
+        "passage_tuning": str(d.passage_tuning) if d.passage_tuning is not None else None,
+        "sections": [[s.name, list(s.strings_used)] for s in d.sections],
+    }  # fmt: skip
+    plain = Details()
+    return {k: v for k, v in row.items() if v and v != getattr(plain, k)}
+
+
+def _details(text: str) -> Details:
+    x = json.loads(text)
+    tuning = x.pop("passage_tuning", None)
+    sections = tuple(Section(name, tuple(used)) for name, used in x.pop("sections", ()))
+    return Details(**x, passage_tuning=parse_notes(tuning) if tuning else None, sections=sections)
 
 
 def _song(r: Row) -> Song:
@@ -69,7 +88,7 @@ def _song(r: Row) -> Song:
         Way(w["instrument"], parse_notes(w["tuning"]), w["capo"], tuple(w["strings_used"]), w["compromise_s"])
         for w in json.loads(r[5])
     )
-    return Song(r[0], r[2], r[3], r[4], ways)
+    return Song(r[0], r[2], r[3], r[4], ways, _details(r[6]))
 
 
 def _night_row(k: int, n: NightRecord) -> Row:

@@ -36,6 +36,7 @@ from juxtatune.qt.notice import NoticeLine
 from juxtatune.qt.sound_menu import SoundMenu
 from juxtatune.qt.theme import Theme, apply_theme
 from juxtatune.qt.tuning_dialog import TuningDialog
+from juxtatune.qt.views.fretboard.view import FretboardView
 from juxtatune.qt.views.guitars.view import GuitarsView
 from juxtatune.qt.views.night.presenter import NightPresenter
 from juxtatune.qt.views.night.view import NightView
@@ -45,7 +46,7 @@ from juxtatune.qt.views.tune.view import TuneView
 from juxtatune.qt.widgets.level import LevelBar
 from juxtatune.qt.widgets.tonight import TonightList, TonightRow
 
-VIEWS = ("Songs", "Guitars", "Night", "Tune")
+VIEWS = ("Songs", "Guitars", "Fretboard", "Night", "Tune")
 FOLD_AT = 1100  # px
 FOOT_PX = 16
 USUAL = (1280, 800)
@@ -75,7 +76,7 @@ class MainWindow(QMainWindow):
         self.night = NightPresenter(session)
         self.tune = TunePresenter(session)
         self.views: dict[str, Any] = {
-            "Songs": SongsView(session), "Guitars": GuitarsView(session),
+            "Songs": SongsView(session), "Guitars": GuitarsView(session), "Fretboard": FretboardView(session),
             "Night": NightView(self.night), "Tune": TuneView(self.tune),
         }  # fmt: skip
         self._lay_out()
@@ -415,7 +416,7 @@ class MainWindow(QMainWindow):
     def show_legend(self) -> None:
         """The keys of every view, and what the marks mean."""
         groups = [("Everywhere", [
-            ("Ctrl+1 … 4", "Songs, Guitars, Night, Tune"), ("Ctrl+R", "plan the night"), ("Ctrl+Z", "undo"),
+            ("Ctrl+1 … 5", "Songs, Guitars, Fretboard, Night, Tune"), ("Ctrl+R", "plan the night"), ("Ctrl+Z", "undo"),
             ("Ctrl+Shift+Z", "do again"), ("Ctrl+,", "tuning preferences"), ("F1 or ?", "this page"),
         ])]  # fmt: skip
         for name in VIEWS:
@@ -515,6 +516,7 @@ class MainWindow(QMainWindow):
         self.legend.close()
         self.views["Songs"].close_view()
         self.views["Guitars"].close_view()
+        self.views["Fretboard"].close_view()
         self.tune.close()
         self.night.close()
         self.session.close()

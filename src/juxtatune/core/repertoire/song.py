@@ -25,6 +25,39 @@ class Way:
         return not self.strings_used or string in self.strings_used
 
 
+MATTERS = ("essential", "from a section on", "hardly")  # how much its tuning matters to a song
+
+
+@dataclass(frozen=True)
+class Section:
+    """A named stretch of a song and the strings that it uses, on the guitar that its music was written for."""
+
+    name: str
+    strings_used: tuple[int, ...]
+
+
+@dataclass(frozen=True)
+class Details:
+    """What a player keeps about a song beside its ways. `key` is as written, tempo in beats a minute (0: not said).
+
+    `passage` is its music as `string:fret` events on `passage_tuning` with `passage_capo`; singer and band can follow it
+    `down` and `up` so many half steps. `shakes`: arm work and wide bends leave the guitar to be checked.
+    """
+
+    key: str = ""
+    tempo: float = 0.0
+    cue: str = ""
+    notes: str = ""
+    matters: str = "essential"
+    shakes: bool = False
+    down: int = 0
+    up: int = 0
+    passage: str = ""
+    passage_tuning: Tuning | None = None
+    passage_capo: int = 0
+    sections: tuple[Section, ...] = ()
+
+
 @dataclass(frozen=True)
 class Song:
     """A song with its length in seconds and at least one way to play it."""
@@ -34,3 +67,4 @@ class Song:
     length_s: float
     energy: float
     ways: tuple[Way, ...]
+    details: Details = Details()

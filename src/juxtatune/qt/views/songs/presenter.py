@@ -2,17 +2,41 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
 from juxtatune.app import catalogue_edits, fields
+from juxtatune.app.music_in import Preview, preview
+from juxtatune.app.offer import Offer, offers, with_ways
 from juxtatune.app.session import Session
+from juxtatune.book.formats.written import read_written
 from juxtatune.book.state import BookState
 from juxtatune.core.errors import UserError
+from juxtatune.core.fretboard.shapes import written_tuning
+from juxtatune.core.music.naming import half_steps_words
+from juxtatune.core.music.notes import parse_note, pretty, spell
 from juxtatune.core.repertoire.song import Song, Way
 from juxtatune.core.strings.instrument import Instrument
+
+
+def _text(value: object) -> str:
+    return str(value).strip()[:2000]
+
+
+def _tempo(value: object) -> float:
+    text = str(value).strip()
+    return fields.number(text, 0, 400) if text else 0.0
+
+
+# of each detail: what it is called, and how what is typed is read
+DETAILS: dict[str, tuple[str, Callable[[object], object] | None]] = {
+    "key": ("Key", _text), "tempo": ("Tempo", _tempo), "cue": ("Cue", _text), "notes": ("Notes", _text),
+    "matters": ("Tuning", None), "shakes": ("Arm work", None), "down": ("Singer down", None), "up": ("Singer up", None),
+}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -75,7 +99,7 @@ class SongsPresenter(QObject):
             return None
         song = self.state.songs[-1]
         where = f"{fields.show_tuning(song.ways[0].tuning)} on {self.guitar_name(song.ways[0])}"
-        self.message.emit(f"{song.title} is in the book, in {where}. Night puts it into a night (Ctrl+3, B).")
+        self.message.emit(f"{song.title} is in the book, in {where}. Night puts it into a night (Ctrl+4, B).")
         return song.id
 
     def remove_song(self, song_id: str | None) -> None:
@@ -104,6 +128,80 @@ class SongsPresenter(QObject):
 
     def change_way(self, song_id: str, row: WayRow) -> None:
         self.session.edit("Edit a way", catalogue_edits.change_way(self.state, song_id, row.index, row.way))
+
+    # -- what the player keeps about a song
+    def set_detail(self, song_id: str | None, name: str, value: object) -> None:
+        """One field of a song's details; text where the field is a number is read as one."""
+        song = self.song(song_id)
+        if song is None:
+            return
+        label, read = DETAILS[name]
+        try:
+            new = replace(song.details, **{name: read(value) if read is not None else value})  # type: ignore[arg-type]
+        except UserError as error:
+            self.message.emit(f"{label}: {error.message()}. Nothing was changed.")
+            return
+        if new != song.details:
+            self.do(f"Edit the {label.lower()}", lambda: self.state.with_song(replace(song, details=new)),
+                    f"{label} of {song.title} is saved.")  # fmt: skip
+
+    def key_words(self, song: Song) -> str:
+        """`written A, sounds A♭, a half step down`: the key as it sounds in the first way."""
+        d = song.details
+        if not d.key:
+            return ""
+        way = song.ways[0]
+        moved = written_tuning(way.tuning)[1] + way.capo
+        match = re.match(r"([A-G])([#b♯♭]?)", d.key)
+        if not moved or match is None:
+            return "sounds as written"
+        note = parse_note(match[0].replace("♯", "#").replace("♭", "b") + "4")
+        sounds = spell(note.pitch + moved, way.tuning.flats, False).letter_name()
+        return pretty(f"written {d.key}, sounds {sounds}{d.key[len(match[0]):]}, {half_steps_words(moved)}")
+
+    def music_words(self, song: Song) -> str:
+        d = song.details
+        if not d.passage:
+            return "No music yet: drop a MusicXML or tab file here, or press Read music."
+        notes = d.passage.count(":")
+        parts = [f"{notes} notes, {len(d.passage.split())} events"]
+        parts += [f"{s.name}: strings {' '.join(map(str, s.strings_used))}" for s in d.sections[:4]]
+        return " · ".join(parts)
+
+    def preview_music(self, path: Path, song_id: str | None) -> Preview | None:
+        """What a file of music would change; None where it cannot be read, which is told."""
+        try:
+            return preview(self.state, read_written(path), song_id)
+        except UserError as error:
+            self.message.emit(f"{error.message()}. Nothing was changed.")
+            return None
+
+    def take_music(self, found: Preview) -> bool:
+        return self.do("Read music", lambda: found.state, f"{found.lines[0]}. Ctrl+Z takes it back.")
+
+    def offers(self, song_id: str | None) -> list[Offer]:
+        song = self.song(song_id)
+        return offers(self.state, song) if song is not None else []
+
+    def add_offers(self, song_id: str | None, chosen: list[Offer]) -> None:
+        song = self.song(song_id)
+        if song is not None and chosen:
+            ways = [o.way for o in chosen]
+            words = f"{song.title} has {len(song.ways) + len(ways)} ways now: the planner weighs them all."
+            self.do("Offer ways", lambda: with_ways(self.state, song.id, ways), words)
+
+    def matching(self, wanted: str) -> list[Song]:
+        """The songs whose title, tuning, guitar, cue or notes hold every word that is typed."""
+        words = wanted.lower().split()
+        if not words:
+            return list(self.state.songs)
+        return [s for s in self.state.songs if all(w in self._haystack(s) for w in words)]
+
+    def _haystack(self, song: Song) -> str:
+        way = song.ways[0]
+        used = f"strings {fields.show_used(way.strings_used)}"
+        tuning = fields.show_tuning(way.tuning)
+        return f"{song.title} {tuning} {self.guitar_name(way)} {used} {song.details.cue} {song.details.notes}".lower()
 
     def tune_song(self, song_id: str, cents: float) -> None:
         self.do("Tune a song to its record", lambda: catalogue_edits.tune_song(self.state, song_id, cents))

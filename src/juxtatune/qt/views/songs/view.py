@@ -7,19 +7,33 @@ from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtCore import Qt, QTimer, Signal
-from PySide6.QtGui import QKeyEvent, QShowEvent
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QPushButton, QTableView, QVBoxLayout, QWidget
+from PySide6.QtGui import QDragEnterEvent, QDropEvent, QKeyEvent, QShowEvent
+from PySide6.QtWidgets import (
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QMessageBox,
+    QPushButton,
+    QTableView,
+    QVBoxLayout,
+    QWidget,
+)
 
 from juxtatune.app import fields
 from juxtatune.app.session import Session
 from juxtatune.core.music.pitch import Reference
 from juxtatune.core.repertoire.song import Way
 from juxtatune.devices.sound_file import CHOOSE
+from juxtatune.qt.views.songs.offer_dialog import OfferDialog
+from juxtatune.qt.views.songs.page import SongPage
 from juxtatune.qt.views.songs.presenter import SongsPresenter, WayRow
 from juxtatune.qt.views.songs.record import RecordBar
 from juxtatune.qt.widgets.fields import AddField
 from juxtatune.qt.widgets.table import RowsModel, TableColumn, make_table
 
+MUSIC = "Music (*.musicxml *.xml *.mxl *.txt *.tab)"
+SOUND = (".wav", ".flac", ".ogg", ".mp3")
 HINTS = ("Enter  edit a field", "Ctrl+N  new song", "Ctrl+M  match a record", "Del  remove", "Ctrl+Z  undo")
 NO_SONGS = "No songs yet: type a title above, a tuning if it is not the guitar's own, and press Enter."
 NO_GUITARS = "A song is played on a guitar: add your first one in Guitars (Ctrl+2), then come back."
@@ -62,12 +76,12 @@ class SongsView(QWidget):
         songs = (
             TableColumn("Song", lambda s: s.title, p.rename, stretch=True),
             TableColumn("Length", lambda s: fields.show_length(s.length_s),
-                        lambda s, t: replace(s, length_s=fields.length(t)), 90),
-            TableColumn("Energy", lambda s: f"{s.energy:g}", lambda s, t: replace(s, energy=fields.number(t, 0, 10)), 80),
+                        lambda s, t: replace(s, length_s=fields.length(t)), 66),
+            TableColumn("Energy", lambda s: f"{s.energy:g}", lambda s, t: replace(s, energy=fields.number(t, 0, 10)), 62),
             TableColumn("Guitar", lambda s: p.guitar_name(s.ways[0]),
                         lambda s, t: p.with_first(s, p.with_guitar, t), 130),
             TableColumn("Tuning", lambda s: fields.show_tuning(s.ways[0].tuning),
-                        lambda s, t: p.with_first(s, p.with_tuning, t), 290, lambda s: p.signature(s.ways[0])),
+                        lambda s, t: p.with_first(s, p.with_tuning, t), 196, lambda s: p.signature(s.ways[0])),
             TableColumn("Ways", lambda s: str(len(s.ways)), None, 70),
         )  # fmt: skip
 
@@ -78,12 +92,12 @@ class SongsView(QWidget):
                                drawn, stretch)  # fmt: skip
 
         ways = (
-            way("Guitar", p.guitar_name, p.with_guitar, 120),
-            way("Tuning", lambda w: fields.show_tuning(w.tuning), p.with_tuning, 280, signature=True),
+            way("Guitar", p.guitar_name, p.with_guitar, 84),
+            way("Tuning", lambda w: fields.show_tuning(w.tuning), p.with_tuning, 200, signature=True, stretch=True),
             way("Notes", lambda w: fields.show_notes(w.tuning), p.with_tuning, 205),
-            way("Capo", lambda w: str(w.capo), p.with_capo, 60),
-            way("Strings used", lambda w: fields.show_used(w.strings_used), p.with_used, 115),
-            way("Compromise", lambda w: f"{w.compromise_s:g} s", p.with_compromise, 100, stretch=True),
+            way("Capo", lambda w: str(w.capo), p.with_capo, 46),
+            way("Strings", lambda w: fields.show_used(w.strings_used), p.with_used, 74),
+            way("Compromise", lambda w: f"{w.compromise_s:g} s", p.with_compromise, 96),
         )
         self.songs_model = RowsModel(songs, lambda _, new: p.change_song(new), self.message.emit)
         self.ways_model = RowsModel(ways, self._way_changed, self.message.emit)
@@ -91,9 +105,18 @@ class SongsView(QWidget):
         self.ways = make_table(self.ways_model, ways, "Ways to play the chosen song")
         self.songs.selectionModel().currentRowChanged.connect(lambda now, _: self._chose(now.row()))
         self.songs.verticalHeader().setDefaultSectionSize(32)
-        self.ways.setFixedHeight(152)
+        self.ways.setFixedHeight(150)
 
     def _lay_out(self) -> None:
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("Search titles, tunings, guitars, cues")
+        self.search.setAccessibleName("Search the songs")
+        self.search.setMinimumHeight(32)
+        self.search.textChanged.connect(lambda _: self.refresh())
+        self.page = SongPage(lambda name, value: self.presenter.set_detail(self._song, name, value))
+        for hidden in (3, 5):  # what the page at the right shows
+            self.songs.setColumnHidden(hidden, True)
+        self.ways.setColumnHidden(2, True)
         title = QLabel("Songs")
         title.setObjectName("title")
         self.ways_title = QLabel()
@@ -103,26 +126,45 @@ class SongsView(QWidget):
         self.tuning = AddField("Tuning, if not the guitar's own", "Tuning of the new song")
         self.name.entered.connect(self.add_song)
         self.tuning.entered.connect(self.add_song)
-        head, foot = QHBoxLayout(), QHBoxLayout()
+        head, tools, left, right = QHBoxLayout(), QHBoxLayout(), QVBoxLayout(), QVBoxLayout()
         head.addWidget(title, 1)
-        head.addWidget(self.name, 1)
-        head.addWidget(self.tuning, 1)
-        for layout, text, action in (
-            (head, "Add song", self.add_song), (head, "Remove song", self.remove_song),
-            (foot, "Match a record…", self.match_record), (foot, "Add way", self.add_way), (foot, "Remove way", self.remove_way),
-        ):  # fmt: skip
-            button = QPushButton(text)
-            button.setAutoDefault(False)
-            button.clicked.connect(lambda _=False, action=action: action())
-            layout.addWidget(button)
-        foot.insertWidget(0, self.ways_title, 1)
+        head.addWidget(self.name, 2)
+        head.addWidget(self.tuning, 2)
+        head.addWidget(self._button("Add song", self.add_song))
+        head.addWidget(self._button("Remove song", self.remove_song))
+        left.addWidget(self.search)
+        left.addWidget(self.songs, 1)
+        for text, work in (("Offer ways…", self.offer_ways), ("Add way", self.add_way), ("Remove way", self.remove_way)):
+            tools.addWidget(self._button(text, work))
+        tools.addStretch(1)
+        self.ways_title.setStyleSheet("font-size: 20px; font-weight: 600;")
+        right.addWidget(self.ways_title)
+        right.addWidget(self.ways)
+        right.addLayout(tools)
+        right.addWidget(self.record)
+        right.addSpacing(6)
+        right.addWidget(self.page)
+        music = QHBoxLayout()
+        music.addWidget(self._button("Read music…", self.ask_music))
+        music.addWidget(self._button("Match a record…", self.match_record))
+        music.addStretch(1)
+        right.addLayout(music)
+        right.addStretch(1)
+        both = QHBoxLayout()
+        both.setSpacing(24)
+        both.addLayout(left, 5)
+        both.addLayout(right, 5)
         column = QVBoxLayout(self)
         column.setContentsMargins(24, 14, 24, 8)
         column.addLayout(head)
-        column.addWidget(self.songs, 1)
-        column.addLayout(foot)
-        column.addWidget(self.ways)
-        column.addWidget(self.record)
+        column.addLayout(both, 1)
+        self.setAcceptDrops(True)
+
+    def _button(self, text: str, work: Callable[[], None]) -> QPushButton:
+        button = QPushButton(text)
+        button.setAutoDefault(False)
+        button.clicked.connect(lambda _=False: work())
+        return button
 
     def focus_in(self) -> None:
         """An empty list begins in the field that fills it."""
@@ -143,9 +185,9 @@ class SongsView(QWidget):
 
     def refresh(self) -> None:
         self._stale = False
-        state = self.session.state
-        self.songs_model.set_rows(state.songs)
-        ids = [s.id for s in state.songs]
+        shown = self.presenter.matching(self.search.text())
+        self.songs_model.set_rows(shown)
+        ids = [s.id for s in shown]
         if self._song not in ids:
             self._song = ids[0] if ids else None
         if self._song is not None and self.songs.currentIndex().row() != ids.index(self._song):
@@ -155,7 +197,9 @@ class SongsView(QWidget):
     def select(self, song: str | None) -> None:
         if self._stale:
             self.refresh()
-        ids = [s.id for s in self.session.state.songs]
+        if self.search.text() and all(s.id != song for s in self.presenter.matching(self.search.text())):
+            self.search.clear()
+        ids = [s.id for s in self.presenter.matching(self.search.text())]
         if song in ids and song != self._song:
             self._song = song
             self.songs.selectRow(ids.index(song))
@@ -173,7 +217,9 @@ class SongsView(QWidget):
         self.ways_model.set_rows(self.presenter.way_rows(self._song))
         self.record.show_song(song)
         empty = NO_SONGS if self.session.state.instruments else NO_GUITARS
-        self.ways_title.setText(f"Ways to play {song.title}" if song is not None else empty)
+        self.ways_title.setText(song.title if song is not None else empty)
+        keys = self.presenter.key_words(song) if song is not None else ""
+        self.page.show_song(song, keys, self.presenter.music_words(song) if song is not None else "")
 
     # -- editing
     def _way_changed(self, _: WayRow, new: WayRow) -> None:
@@ -199,6 +245,54 @@ class SongsView(QWidget):
 
     def remove_way(self) -> None:
         self.presenter.remove_way(self._song, self.ways.currentIndex().row())
+
+    def offer_ways(self) -> None:
+        """Shows the ways that were computed for the song, and adds those ticked."""
+        song = self.presenter.song(self._song)
+        found = self.presenter.offers(self._song)
+        if song is None or not found:
+            self.message.emit("No other way is known on your guitars. Music that is read, or a singer who follows, opens more.")
+            return
+        dialog = OfferDialog(song.title, found, self)
+        if dialog.exec():
+            self.presenter.add_offers(song.id, dialog.chosen())
+
+    # -- music
+    def ask_music(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Read the music of this song", "", MUSIC)
+        if name:
+            self.read_music(Path(name), self._song)
+
+    def read_music(self, path: Path, song: str | None) -> None:
+        """Shows what the file would change, and takes it where the player agrees."""
+        found = self.presenter.preview_music(path, song)
+        if found is None:
+            return
+        box = QMessageBox(self)
+        box.setWindowTitle(f"Read {path.name}")
+        box.setText(found.lines[0])
+        box.setInformativeText("\n".join(found.lines[1:]))
+        take = box.addButton("Take it", QMessageBox.ButtonRole.AcceptRole)
+        box.addButton(QMessageBox.StandardButton.Cancel)
+        box.setDefaultButton(take)
+        box.exec()
+        if box.clickedButton() is take and self.presenter.take_music(found):
+            self.select(found.song)
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        """Music that is dropped makes a new song; sound is the record of the chosen one."""
+        for url in event.mimeData().urls():
+            path = Path(url.toLocalFile())
+            if path.suffix.lower() in SOUND:
+                song = self.presenter.song(self._song)
+                if song is not None:
+                    self.record.listen(song, path)
+            else:
+                self.read_music(path, None)
 
     def match_record(self) -> None:
         """Asks for the record of the song, and listens to how far it lies from A4."""

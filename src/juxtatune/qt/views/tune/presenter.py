@@ -8,10 +8,12 @@ from pathlib import Path
 import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from juxtatune.app import fields
 from juxtatune.app.preferences import TuningPreferences
 from juxtatune.app.session import Session
 from juxtatune.app.tune import TuneRun, strum_words
 from juxtatune.core.errors import UserError
+from juxtatune.core.listening.identify import Identified, identify_strum
 from juxtatune.core.listening.listener import Heard
 from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.source import Samples, SoundSource
@@ -65,7 +67,8 @@ class TunePresenter(QObject):
         self._repaint = QTimer(self)
         self._repaint.setInterval(REPAINT_MS)
         self._repaint.timeout.connect(self._paint_if_new)
-        self._new = self._told_saved = False
+        self._new = self._told_saved = self._identifying = False
+        self._answer: Identified | None = None  # what the guitar was heard to be in
         self._strums = LatestWorker("reading a strum")
         self._strums.failed.connect(lambda _, text: self.message.emit(text))
         self._strums.done.connect(self._strum_read)
@@ -160,16 +163,65 @@ class TunePresenter(QObject):
         self._worker.catch_strum()
         self.message.emit("Strum all strings once and let them ring for three seconds.")
 
+    def identify(self) -> None:
+        """What is this guitar in? Listens for one strum with no tuning told; again takes the answer as the guitar's state."""
+        if self._answer is not None:
+            self._take_answer()
+            return
+        self.catch_strum()
+        if self._worker is not None and self.run is not None and not self.run.held:
+            self._identifying = True
+            self.message.emit("What is it in? Strum all strings once and let them ring for three seconds.")
+
+    def _identified(self, found: Identified) -> None:
+        self._answer = found if found.tuning is not None else None
+        if found.tuning is None or self.run is None:
+            self.message.emit(f"It cannot be told what this guitar is in: {found.problem}.")
+            return
+        name = self.session.state.instrument(self.run.instrument).name
+        words = fields.show_tuning(found.tuning)
+        off = f", {abs(found.offset_cents or 0):.0f} ¢ {'above' if (found.offset_cents or 0) > 0 else 'below'}"
+        count = self.session.state.instrument(self.run.instrument).strings
+        fits = len(found.tuning) == count
+        then = f"F12 again takes that as {name}'s state." if fits else f"{name} has {count} strings."
+        if not fits:
+            self._answer = None
+        self.message.emit(f"This guitar is in {words}{off if abs(found.offset_cents or 0) >= 0.5 else ''}. {then}")
+
+    def _take_answer(self) -> None:
+        found, self._answer = self._answer, None
+        if found is None or found.tuning is None or self.run is None or self.job is None:
+            return
+        name = self.session.state.instrument(self.run.instrument).name
+        state = self.session.state.tuned(self.run.instrument, found.tuning)
+        try:
+            self.session.edit(f"{name} as it was heard", state)
+        except UserError as error:
+            self.message.emit(f"{error.message()}.")
+            return
+        self.session.log("identified", {"instrument": self.run.instrument, "tuning": str(found.tuning)})
+        job, self.job = self.job, None
+        self.begin(job)
+        self.message.emit(f"{name} stands in {fields.show_tuning(found.tuning)}: the moves are counted from there.")
+
     def _caught(self, samples: Samples, rate: int) -> None:
         if self.run is None:
+            return
+        if self._identifying:
+            self._identifying = False
+            strings = self.session.state.instrument(self.run.instrument).strings
+            self._strums.ask(None, lambda _: identify_strum(samples, rate, strings))
             return
         if self.guitar is not None:
             self.guitar.damp()
         targets = Targets(self.run.target, reference=self.run.reference)
         self._strums.ask(self.run, lambda _: read_strum(samples, rate, targets))
 
-    def _strum_read(self, run: TuneRun, readings: list[StrumReading]) -> None:
-        if run is not self.run:
+    def _strum_read(self, run: TuneRun | None, readings: list[StrumReading] | Identified) -> None:
+        if isinstance(readings, Identified):
+            self._identified(readings)
+            return
+        if run is None or run is not self.run:
             return
         try:
             run.hear_strum(self._now, readings)

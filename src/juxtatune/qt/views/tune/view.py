@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWi
 from juxtatune.qt.views.tune.presenter import TunePresenter
 from juxtatune.qt.widgets.approach import ApproachWidget
 
-HINTS = ("Page Down  next string", "Page Up  back", "F9  hold", "F10  check all again", "F11  hear a strum")
+HINTS = ("Page Down  next string", "Page Up  back", "F9  hold", "F10  check all again", "F11  hear a strum", "F12  what is it in?")
 SIMULATED = ("Space  pluck", "←→  pegs", "Shift  finely", "S  strum", "D  damp the others")
 BUTTONS = (
     ("pluck", "Pluck"), ("strum", "Strum"), ("damp", "Damp the others"), ("loosen", "Loosen"),
@@ -125,7 +125,7 @@ class TuneView(QWidget):
         actions = {
             Qt.Key.Key_PageDown: lambda: self.presenter.step(1), Qt.Key.Key_PageUp: lambda: self.presenter.step(-1),
             Qt.Key.Key_F9: self.presenter.hold, Qt.Key.Key_F10: self.presenter.check_all,
-            Qt.Key.Key_F11: self.presenter.catch_strum,
+            Qt.Key.Key_F11: self.presenter.catch_strum, Qt.Key.Key_F12: self.presenter.identify,
             Qt.Key.Key_Space: self.presenter.pluck, Qt.Key.Key_S: self.presenter.strum,
             Qt.Key.Key_D: self.presenter.damp,
         }  # fmt: skip

@@ -1,0 +1,134 @@
+"""The Fretboard view: a neck to click, the names of what it sounds, and where the same lies on the other guitars."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFormLayout,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from juxtatune.app import fields
+from juxtatune.app.session import Session
+from juxtatune.qt.views.fretboard.presenter import FretboardPresenter
+from juxtatune.qt.widgets.fields import AddField, NumberField
+from juxtatune.qt.widgets.neck import NeckWidget
+
+HINTS = ("←↑→↓  move on the neck", "Space  finger", "X  mute", "Tab  fields", "Enter  take what is typed")
+NO_GUITARS = "No guitar yet: add one in Guitars (Ctrl+2)."
+
+
+class FretboardView(QWidget):
+    """Fields and neck to presenter calls; presenter values to neck and labels."""
+
+    message = Signal(str)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.presenter = FretboardPresenter(session)
+        self.presenter.message.connect(self.message)
+        self.neck = NeckWidget()
+        self.guitar = QComboBox()
+        self.guitar.setAccessibleName("Guitar")
+        self.tuning = AddField("Tuning", "Tuning of the neck")
+        self.shape = AddField("x 5 7 7 6 5", "Shape, a fret a string")
+        self.passage = AddField("6:0 6:3 5:2+4:2", "Passage, string:fret")
+        self.capo = NumberField(0, 12)
+        self.capo.setAccessibleName("Capo")
+        self.chord, self.rest, self.others, self.harmonics = QLabel(), QLabel(), QLabel(), QLabel()
+        self._lay_out()
+        self._connect()
+        self.refresh()
+
+    def close_view(self) -> None:
+        self.presenter.close()
+
+    def hints(self) -> tuple[str, ...]:
+        return HINTS
+
+    def focus_in(self) -> None:
+        self.neck.setFocus()
+
+    def _lay_out(self) -> None:
+        title = QLabel("Fretboard")
+        title.setObjectName("title")
+        form = QFormLayout()
+        form.setHorizontalSpacing(16)
+        for text, field in (("Guitar", self.guitar), ("Tuning", self.tuning), ("Capo", self.capo), ("Shape", self.shape),
+                            ("Passage", self.passage)):  # fmt: skip
+            field.setMinimumHeight(32)
+            form.addRow(text, field)
+        self.clear = QPushButton("Clear the neck")
+        self.chord.setObjectName("title")
+        self.chord.setStyleSheet("font-size: 40px; font-weight: 600;")
+        self.chord.setMinimumHeight(56)
+        for label in (self.rest, self.others, self.harmonics):
+            label.setWordWrap(True)
+            label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+            label.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        left, right = QVBoxLayout(), QVBoxLayout()
+        left.addWidget(title)
+        left.addLayout(form)
+        left.addWidget(self.clear, 0, Qt.AlignmentFlag.AlignLeft)
+        left.addSpacing(14)
+        left.addWidget(self.chord)
+        left.addWidget(self.rest)
+        left.addStretch(1)
+        heads = ("The same on your guitars, as they stand", "Harmonics of the open strings")
+        for head, label in zip(heads, (self.others, self.harmonics), strict=True):
+            caption = QLabel(head)
+            caption.setObjectName("strong")
+            caption.setStyleSheet("font-size: 18px;")
+            right.addWidget(caption)
+            right.addWidget(label)
+            right.addSpacing(12)
+        right.addStretch(1)
+        inner = QWidget()
+        inner.setLayout(right)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setWidget(inner)
+        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(24, 14, 24, 12)
+        row.setSpacing(28)
+        row.addLayout(left, 3)
+        row.addWidget(self.neck, 4)
+        row.addWidget(area, 4)
+
+    def _connect(self) -> None:
+        p = self.presenter
+        self.guitar.activated.connect(lambda k: p.choose_guitar(self.guitar.itemData(k)))
+        self.tuning.entered.connect(lambda: p.set_tuning(self.tuning.text()))
+        self.shape.entered.connect(lambda: p.set_shape(self.shape.text()))
+        self.passage.entered.connect(lambda: p.set_passage(self.passage.text()))
+        self.capo.valueChanged.connect(lambda value: p.set_capo(round(value)))
+        self.clear.clicked.connect(lambda _=False: p.clear())
+        self.neck.placed.connect(p.place)
+        p.changed.connect(self.refresh)
+
+    def refresh(self) -> None:
+        p = self.presenter
+        ids = [self.guitar.itemData(k) for k in range(self.guitar.count())]
+        if ids != [i.id for i in p.session.state.instruments]:
+            self.guitar.clear()
+            for i in p.session.state.instruments:
+                self.guitar.addItem(i.name, i.id)
+        self.guitar.setCurrentIndex(self.guitar.findData(p.guitar))
+        if not self.tuning.hasFocus() and p.tuning is not None:
+            self.tuning.setText(fields.show_tuning(p.tuning))
+        if not self.shape.hasFocus():
+            self.shape.setText(p.shape_text() if p.played() else "")
+        self.neck.set_values(p.neck())
+        chord, rest = p.names()
+        self.chord.setText(chord)
+        self.rest.setText(rest if p.tuning is not None else NO_GUITARS)
+        rows = p.elsewhere()
+        self.others.setText("\n".join(f"{r.guitar}, {r.tuning}:  {r.where}" for r in rows) or "Nothing is played yet.")
+        self.harmonics.setText("\n".join(p.harmonic_lines()))
