@@ -97,11 +97,11 @@ def test_holding_freezes_the_run(session) -> None:
 
 
 def test_the_summary_says_what_moves(session) -> None:
-    assert "6th 2 half steps down" in Player(session, "drop D").run.summary()
+    assert "6th: 2 half steps down" in Player(session, "drop D").run.summary()
     down = TuneRun(session, "rook", parse_tuning("half step down")).summary()
-    assert "6th to 1st a half step down" in down
+    assert "6th to 1st: a half step down" in down
     record = TuneRun(session, "rook", shifted_to(parse_tuning("standard"), 30.0)).summary()
-    assert record == "Rook, standard to standard, 30 ¢ up: 6th to 1st 30 ¢ up."
+    assert record == "Rook, standard to standard, 30 ¢ up: 6th to 1st: 30 ¢ up."
     assert "stays in standard" in TuneRun(session, "rook", parse_tuning("standard")).summary()
     assert half_steps(0.3) == "30 ¢ up" and half_steps(-1) == "a half step down"
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import pytest
 from hypothesis import given
 
@@ -44,13 +46,35 @@ def test_every_reference_is_true(a, b) -> None:
     result = change(source, target)
     landed: set[int] = set()
     assert {c.string for c in result.strings} | set(result.stay) == set(target.strings)
-    for c in result.strings:
+    assert sorted(result.order) == sorted(c.string for c in result.strings)
+    for c in (next(c for c in result.strings if c.string == s) for s in result.order):
         r = c.reference
         if r is not None:
-            assert (r.string in landed) if r.landed else (r.string in result.stay)
-            fretted = target.pitch(r.string) + r.fret
+            yet = r.string not in landed and r.string not in result.stay
+            assert (r.landed, r.yet_to_move) == (r.string in landed, yet) and r.string != c.string
+            fretted = (source if yet else target).pitch(r.string) + r.fret
             assert c.target.pitch - fretted == pytest.approx(SEMITONES[r.interval], abs=0.01)
+            if r.beat_free_cents is not None:  # 3:2 and 4:3 against tempered fifths and fourths
+                assert r.string in result.stay and abs(r.beat_free_cents) == pytest.approx(1200 * math.log2(1.5) - 700, abs=1e-3)
+                assert (r.beat_free_cents > 0) is (r.interval in ("fifth above", "fourth below"))
         landed.add(c.string)
+
+
+@pytest.mark.parametrize(
+    ("target", "order", "first"),
+    [  # common practice, no source
+        ("whole step down", (6, 5, 4, 3, 2, 1), (4, 0, "octave below")), ("half step down", (6, 5, 4, 3, 2, 1), (4, 1, "octave below")),
+        ("B standard", (6, 5, 4, 3, 2, 1), (5, 2, "octave below")), ("drop C", (5, 4, 3, 2, 1, 6), (3, 0, "octave below")),
+    ],
+)  # fmt: skip
+def test_strings_not_yet_moved_are_references_and_the_order_uses_them(target, order, first) -> None:
+    result = change(parse_tuning("standard"), parse_tuning(target))
+    assert result.order == order
+    r = next(c.reference for c in result.strings if c.string == order[0])
+    assert (r.string, r.fret, r.interval) == first and r.yet_to_move
+    if target == "drop C":
+        last = result.strings[0].reference
+        assert (last.string, last.interval, last.landed) == (4, "octave below", True)
 
 
 def test_different_string_counts_are_refused() -> None:

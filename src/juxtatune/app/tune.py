@@ -267,12 +267,12 @@ def _moves(moves: tuple[StringChange, ...]) -> str:
     words = list(steps.values())
     common = max(words, key=words.count)
     if words.count(common) < 3:
-        return ", ".join(f"{ordinal(s)} {word}" for s, word in steps.items())
+        return ", ".join(f"{ordinal(s)}: {word}" for s, word in steps.items())
     alike = [s for s, word in steps.items() if word == common]
-    rest = [f"{ordinal(s)} {word}" for s, word in steps.items() if word != common]
+    rest = [f"{ordinal(s)}: {word}" for s, word in steps.items() if word != common]
     run = alike == list(range(alike[0], alike[-1] - 1, -1))
     together = f"{ordinal(alike[0])} to {ordinal(alike[-1])}" if run else ", ".join(map(ordinal, alike))
-    return ", ".join([*rest, f"{together} {common}"])
+    return ", ".join([*rest, f"{together}: {common}"])
 
 
 def half_steps(semitones: float) -> str:

@@ -76,6 +76,19 @@ def identify_tuning(
 
 @app.command()
 @command
+def tension(
+    guitar: Annotated[Path, typer.Argument(metavar="GUITAR.json")],
+    tuning: Annotated[str | None, typer.Argument(metavar="TUNING")] = None,
+    as_json: Json = False,
+) -> None:
+    """What every string of a guitar carries in a tuning."""
+    from juxtatune.cli import tension as strings
+
+    strings.show_tension(guitar, tuning, as_json)
+
+
+@app.command()
+@command
 def devices(as_json: Json = False) -> None:
     """Lists the sound inputs."""
     from juxtatune.cli import live

@@ -93,7 +93,7 @@ def begin(change: Change, rules: Rules | None = None) -> Procedure:
         )
         for s in change.target.strings
     )
-    first = change.strings[0].string if change.strings else change.target.strings[0]
+    first = change.order[0] if change.order else change.target.strings[0]
     return Procedure(change, rules or Rules(), strings, first, checking=not change.strings)
 
 
