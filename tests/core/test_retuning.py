@@ -63,7 +63,8 @@ def test_every_reference_is_true(a, b) -> None:
 @pytest.mark.parametrize(
     ("target", "order", "first"),
     [  # common practice, no source
-        ("whole step down", (6, 5, 4, 3, 2, 1), (4, 0, "octave below")), ("half step down", (6, 5, 4, 3, 2, 1), (4, 1, "octave below")),
+        ("whole step down", (6, 5, 4, 3, 2, 1), (4, 0, "octave below")),
+        ("half step down", (6, 5, 4, 3, 2, 1), (4, 1, "octave below")),
         ("B standard", (6, 5, 4, 3, 2, 1), (5, 2, "octave below")), ("drop C", (5, 4, 3, 2, 1, 6), (3, 0, "octave below")),
     ],
 )  # fmt: skip

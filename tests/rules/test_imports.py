@@ -19,6 +19,7 @@ CORE = {
     "listening": {"errors", "music"},
     "retuning": {"errors", "music", "strings", "repertoire"},
     "planning": {"errors", "music", "strings", "repertoire", "retuning"},
+    "logbook": {"errors", "music", "strings", "repertoire", "retuning"},
     "sim": {"errors", "music", "strings", "listening"},
 }
 LAYERS = {

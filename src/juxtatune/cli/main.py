@@ -87,6 +87,15 @@ def tension(
     strings.show_tension(guitar, tuning, as_json)
 
 
+@app.command(name="learn")
+@command
+def learn_from(log: Annotated[Path, typer.Argument(metavar="LOG.json")], as_json: Json = False) -> None:
+    """What a log teaches: seconds of handling each guitar, and how strings drift."""
+    from juxtatune.cli import learn
+
+    learn.show_learned(log, as_json)
+
+
 @app.command()
 @command
 def devices(as_json: Json = False) -> None:

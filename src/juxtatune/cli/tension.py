@@ -32,7 +32,8 @@ def show_tension(path: Path, text: str | None, as_json: bool) -> None:
         answer({
             "strings": rows, "total_n": num(found.total_newtons),
             "total_lbf": num(found.total_newtons / NEWTONS_A_POUND) if found.total_newtons is not None else None,
-            "against_home": num(found.total_ratio - 1), "warnings": list(found.warnings),
+            "against_home": num(found.total_ratio - 1) if found.total_newtons is not None else None,
+            "warnings": list(found.warnings),
         })  # fmt: skip
         return
     for r in found.strings:

@@ -2,7 +2,7 @@
 
 T = μ (2 L f)² (Mersenne); plain steel μ = ρ π d² / 4 with ρ = 7,850 kg/m³. The breaking stress of music wire by its
 diameter follows the minimum of ASTM A228, from memory: 2,211 MPa · d^-0.145 with d in mm (Shigley gives this fit). The
-unit weight of wound strings is common practice, no source: about 0.87 of a solid of the same diameter, nickel on steel.
+unit weight of wound strings is common practice, no source: about 0.8 of a solid of the same diameter, nickel on steel.
 """
 
 from __future__ import annotations
@@ -17,7 +17,7 @@ from juxtatune.core.music.tuning import Tuning
 from juxtatune.core.strings.string import STEEL_DENSITY
 
 NEWTONS_A_POUND = 4.4482216152605
-WOUND_SHARE = 0.87
+WOUND_SHARE = 0.8
 WIRE_MPA, WIRE_POWER = 2211.0, -0.145
 MUCH_STRING, MUCH_TOTAL, NEAR_BREAKING = 0.25, 0.15, 0.75
 SLACK = -0.3
