@@ -96,6 +96,21 @@ def learn_from(log: Annotated[Path, typer.Argument(metavar="LOG.json")], as_json
     learn.show_learned(log, as_json)
 
 
+@app.command(name="retune")
+@command
+def retune_led(
+    guitar: Annotated[Path, typer.Argument(metavar="GUITAR.json")],
+    tuning: TuningArgument,
+    tolerance: Annotated[float, typer.Option("--tolerance", help="Cents.")] = 2.0,
+    known: Annotated[Path | None, typer.Option("--known", help="What an earlier run taught.")] = None,
+    calibrate: Annotated[bool, typer.Option("--calibrate", help="The guided calibration instead.")] = False,
+) -> None:
+    """A retune led by dialogue: a JSON object a line out, an answer a line in."""
+    from juxtatune.cli import retune
+
+    retune.lead(guitar, tuning, tolerance, known, calibrate)
+
+
 @app.command()
 @command
 def devices(as_json: Json = False) -> None:
