@@ -135,7 +135,7 @@ def run(bridge: str, source: str, target: str, seed: int, known: dict | None, ga
     a, b = parse_tuning(source), parse_tuning(target)
     guitar = Guitar(b, bridge, np.random.default_rng(seed))
     guitar.stand_in(a)
-    model = start_model(b, bridge, [648] * 6, GAUGES if gauges else None, None)
+    model = start_model(b, bridge, [648] * 6, GAUGES if gauges else None, None, a)
     strings = tuple(b.strings)
     if known is not None:
         model = with_known(model, known, strings)
@@ -157,8 +157,11 @@ CHANGES = (("standard", "drop D"), ("standard", "half step down"), ("standard", 
            ("open G", "standard"), ("half step down", "standard"))  # fmt: skip
 
 
+BRIDGES = ("fixed", "dive-only", "floating")
+
+
 def main(seeds: int) -> None:
-    for bridge in ("fixed", "dive-only", "floating"):
+    for bridge in BRIDGES:
         for label in ("new, no gauges", "new", "calibrated"):
             first, passes, sets, seconds, left = [], [], [], [], []
             for seed in range(seeds):

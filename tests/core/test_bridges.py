@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 
 from juxtatune.core.music.reading import parse_tuning
 from juxtatune.core.retuning.led import known_of, retune, with_known
-from juxtatune.core.strings.coupling import Moved, start_model
+from juxtatune.core.strings.coupling import LEAST_SHARE, Moved, start_model
 
 STANDARD = parse_tuning("standard")
 
@@ -23,7 +23,7 @@ STANDARD = parse_tuning("standard")
 def test_every_bridge_ends_in_tune_in_few_passes(bridge) -> None:
     for seed, (a, b) in enumerate(CHANGES):
         worst, done, left = run(bridge, a, b, seed, None)
-        assert left < 3.0 and done["passes"] <= (4 if bridge == "floating" else 2), (a, b, worst, done)
+        assert left < 3.0 and done["passes"] <= (3 if bridge == "floating" else 2), (a, b, worst, done)
         assert done["sets"] + done["reads"] + done["strums"] <= 60
 
 
@@ -39,10 +39,12 @@ def test_a_calibration_makes_the_first_pass_better_and_leaves_the_guitar_in_tune
 def test_interim_targets_leave_all_right_once_the_last_is_set(cents, bridge) -> None:
     """On a bridge that is as the model says, one pass is enough: the law that interim targets are made for."""
     model = start_model(STANDARD, bridge, [648] * 6, GAUGES, None)
-    now = list(cents)
+    now, reached = list(cents), True
     for k in range(6):
-        now = list(model.after_set(now, k, model.interim(now, k)))
-    assert np.max(np.abs(now)) < 0.01 or np.min(now) < -1000  # a string let down to nothing has no pitch
+        to = model.interim(now, k)
+        reached = reached and to > 1000 * np.log2(LEAST_SHARE) / 2  # no string is let down further
+        now = list(model.after_set(now, k, to))
+    assert np.max(np.abs(now)) < 0.01 or not reached
 
 
 def test_what_is_read_makes_the_model_truer() -> None:

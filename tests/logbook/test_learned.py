@@ -43,7 +43,8 @@ def test_one_long_interruption_hardly_moves_what_is_learned(seed, extra) -> None
 
 
 def test_swaps_capos_and_drift() -> None:
-    timed = tuple(TimedEvent("swap", "g", s) for s in (9.0, 9.5, 10.0, 8.5, 9.2, 240.0)) + (TimedEvent("capo", "g", 4.0),)
+    swaps = [TimedEvent("swap", "g", s) for s in (9.0, 9.5, 10.0, 8.5, 9.2, 240.0)]
+    timed = (*swaps, TimedEvent("capo", "g", 4.0))
     readings = [ReadingEvent("g", 3, c, "song", "up", False) for c in (-1.0, -2.0, -3.0)]
     readings += [ReadingEvent("g", 3, -40.0, "song", "up", True), ReadingEvent("g", 3, 30.0, "retune", "up", False)]
     found = learn(Log((), timed, tuple(readings), ("g",)))["g"]

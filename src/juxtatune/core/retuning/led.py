@@ -19,8 +19,9 @@ MOST_ACTIONS, MOST_CALIBRATION = 60, 200
 HIGHEST = 245.0  # cents above both start and final note that no string is set to
 TRIM_SHARE = 0.35  # of the tolerance from where a string is set again in a trim
 STAYS_SHARE = 0.4  # of the tolerance, within which a string is not set in the first pass
+FLOATS = 4e5  # N/m of the bridge, below which it floats
 AGAIN = 2  # times that a string which cannot be set is asked for
-PUSH = 90.0  # cents that a string is loosened by in a calibration
+PUSH = 180.0  # cents that a string is loosened by in a calibration
 
 Action = dict[str, Any]
 Answer = Mapping[str, Any]
@@ -146,8 +147,9 @@ def retune(
 
 def _first_pass(led: _Led, order: Sequence[int]) -> Dialogue:
     yield from led.look()
-    sequence = [s for s in order if s in led.strings] + [s for s in led.strings if s not in order]
-    for string in sequence:
+    if all(s in led.fresh and abs(led.cents[s]) <= led.tolerance for s in led.wanted):
+        return {}
+    for string in _sequence(led, order):
         if led.out_of_actions:
             break
         if abs(led.interim(string) - led.cents[string]) < STAYS_SHARE * led.tolerance:
@@ -156,6 +158,18 @@ def _first_pass(led: _Led, order: Sequence[int]) -> Dialogue:
         if led.refused.get(string) and string not in led.skipped:
             yield from _set_and_look(led, string)
     return {}
+
+
+def _sequence(led: _Led, order: Sequence[int]) -> list[int]:
+    """As it is best done by ear on a bridge that hardly gives; else what the bridge moves least comes first.
+
+    A string is set as far off as the rest will move it: those that a millimetre of the bridge moves most are set last, when
+    little is left to come.
+    """
+    if led.model.bridge < FLOATS:
+        by_give = {s: k / t for s, k, t in zip(led.strings, led.model.strings, led.model.tension, strict=True)}
+        return sorted(led.strings, key=lambda s: by_give[s])
+    return [s for s in order if s in led.strings] + [s for s in led.strings if s not in order]
 
 
 def _set_and_look(led: _Led, string: int) -> Dialogue:
@@ -223,7 +237,8 @@ def known_of(model: BridgeModel, strings: Sequence[int]) -> dict[str, Any]:
         "string_sd": {str(s): round(sd, 5) for s, sd in zip(strings, model.sigma[:n], strict=True)},
         "bridge": round(model.bridge, 3), "bridge_sd": round(model.sigma[n], 5),
         "weight": {str(s): t / model.start[k] for k, (s, t) in enumerate(zip(strings, model.tension, strict=True))},
-        "weight_sd": {str(s): round(sd, 5) for s, sd in zip(strings, model.sigma[n + 1 :], strict=True)},
+        "weight_sd": {str(s): round(sd, 5) for s, sd in zip(strings, model.sigma[n + 1 : -1], strict=True)},
+        "curve": round(model.curve, 4), "curve_sd": round(model.sigma[-1], 4),
     }  # fmt: skip
 
 
@@ -238,10 +253,13 @@ def with_known(model: BridgeModel, known: Mapping[str, Any], strings: Sequence[i
 
     n = len(strings)
     k, sd = table("strings", model.strings), table("string_sd", model.sigma[:n])
-    weight, weight_sd = table("weight", [1.0] * n), table("weight_sd", model.sigma[n + 1 :])
+    weight, weight_sd = table("weight", [1.0] * n), table("weight_sd", model.sigma[n + 1 : -1])
     bridge, bridge_sd = float(known["bridge"]), float(known["bridge_sd"])
     if not all(math.isfinite(v) and v > 0 for v in (*k, *sd, *weight, *weight_sd, bridge, bridge_sd)):
         raise ValueError("a stiffness is no number above 0")
-    sigma = tuple(math.hypot(DRIFTS, v) for v in (*sd, bridge_sd, *weight_sd))
+    curve, curve_sd = float(known.get("curve", 0.0)), float(known.get("curve_sd", model.sigma[-1]))
+    if not (math.isfinite(curve) and math.isfinite(curve_sd) and curve_sd > 0):
+        raise ValueError("the curve of the bridge is no number")
+    sigma = (*(math.hypot(DRIFTS, v) for v in (*sd, bridge_sd, *weight_sd)), math.hypot(1.0, curve_sd))
     tension = tuple(t * w for t, w in zip(model.tension, weight, strict=True))
-    return BridgeModel(tension, tuple(k), bridge, sigma, model.start)
+    return BridgeModel(tension, tuple(k), bridge, sigma, model.level, curve, model.start)

@@ -28,7 +28,8 @@ SPRING = 1.5e4  # N/m that one spring brings at the strings
 TENSION_SD = 0.06  # of the log of a string's tension
 STRING_SD = 0.3  # of the log of a string's stiffness
 CORE_SHARE = 0.38  # of a wound string's diameter that is its core
-NOISE_CENTS, NOISE_SHARE = 0.5, 0.03  # 1σ of a reading, and of what the model says it moved
+NOISE_CENTS, NOISE_SHARE = 0.3, 0.01  # 1σ of a reading, and of what the model says it moved
+CURVE_SD = 25.0  # 1/m
 ROUNDS = 12
 LEAST_SHARE = 0.4  # of its tension that a string is ever let down to
 
@@ -46,26 +47,44 @@ class Moved:
 class BridgeModel:
     """Stiffness (N/m) of each string and of the bridge, and tension (N) of each string at the target, list order.
 
-    `sigma` is 1σ of the logs of the strings' stiffness, the bridge's, and the strings' tension, in this order.
+    The bridge's own pull is F + K x (1 + c x): `curve` is c in 1/m, `level` how the tensions at home, where x is 0, compare
+    with those at the target. `sigma` is 1σ of the logs of the strings' stiffness, the bridge's and the strings' tension, and
+    of the curve, in this order; `start` are the tensions before anything was learned.
     """
 
     tension: tuple[float, ...]
     strings: tuple[float, ...]
     bridge: float
     sigma: tuple[float, ...]
-    start: tuple[float, ...] = ()  # tensions before anything was learned
+    level: tuple[float, ...]
+    curve: float = 0.0
+    start: tuple[float, ...] = ()
 
     def tensions(self, cents: Sequence[float]) -> F:
         """N from cents against the target."""
         found: F = np.asarray(self.tension) * np.exp(np.asarray(cents) / CENTS)
         return found
 
+    @property
+    def _preload(self) -> float:
+        return float(np.dot(self.tension, self.level))
+
+    def _way(self, pull: float, stiffness: float) -> float:
+        """x where `stiffness` x and the curve of the bridge balance a pull (N)."""
+        bend = self.bridge * self.curve
+        if abs(bend) < 1e-9:
+            return pull / stiffness
+        root = stiffness**2 + 4 * bend * pull
+        return (-stiffness + math.sqrt(max(root, 0.0))) / (2 * bend)
+
     def after_set(self, cents: Sequence[float], string: int, to: float) -> F:
         """Cents of all strings once one was set to a value."""
         now, k = self.tensions(cents), np.asarray(self.strings)
         goal = self.tension[string] * math.exp(to / CENTS)
-        moved = (goal - now[string]) / (self.bridge + k.sum() - k[string])
-        then = now - k * moved
+        before = self._way(float(now.sum()) - self._preload, self.bridge)
+        others = float(k.sum() - k[string])
+        pull = goal + float(now.sum() - now[string]) + others * before - self._preload
+        then = now - k * (self._way(pull, self.bridge + others) - before)
         then[string] = goal
         out: F = CENTS * np.log(np.maximum(then, 1e-3) / np.asarray(self.tension))
         return out
@@ -73,10 +92,9 @@ class BridgeModel:
     def interim(self, cents: Sequence[float], string: int) -> float:
         """What a string must read when it is set, so that it is right once all others stand at their targets."""
         now, k, goal = self.tensions(cents), np.asarray(self.strings), np.asarray(self.tension)
-        end = (goal.sum() - now.sum()) / self.bridge  # the bridge's way from here to the end
-        taken_up = now / k  # with the bridge of this moment at 0
-        taken_up[string] = goal[string] / k[string] + end
-        at = (float((k * taken_up).sum()) - now.sum()) / (self.bridge + k.sum())
+        taken_up = now / k + self._way(float(now.sum()) - self._preload, self.bridge)
+        taken_up[string] = goal[string] / k[string] + self._way(float(goal.sum()) - self._preload, self.bridge)
+        at = self._way(float((k * taken_up).sum()) - self._preload, self.bridge + float(k.sum()))
         reads = k[string] * (taken_up[string] - at)
         return float(CENTS * math.log(max(reads / goal[string], LEAST_SHARE)))
 
@@ -84,31 +102,34 @@ class BridgeModel:
         """The model refined by what was read: the mode of the posterior by Gauss-Newton."""
         if not moves:
             return self
-        prior = np.log([*self.strings, self.bridge, *self.tension])
+        prior = np.array([*np.log([*self.strings, self.bridge, *self.tension]), self.curve])
         theta, weight = prior.copy(), 1 / np.asarray(self.sigma) ** 2
         hessian = np.diag(weight)
+        limit = np.array([0.5] * (len(prior) - 1) + [10.0])
         for _ in range(ROUNDS):
             away, slope = self._residuals(theta, moves)
             hessian = np.diag(weight) + slope.T @ slope
             step = np.linalg.solve(hessian, slope.T @ away - weight * (theta - prior))
-            theta = theta + np.clip(step, -0.5, 0.5)
+            theta = theta + np.clip(step, -limit, limit)
             if np.max(np.abs(step)) < 1e-5:
                 break
         sd = np.sqrt(np.diag(np.linalg.inv(hessian)))
         return replace(self._of(theta), sigma=tuple(map(float, sd)))
 
     def _of(self, theta: F) -> BridgeModel:
-        """The model of these parameters, as logs."""
-        n, found = len(self.strings), np.exp(theta)
-        return BridgeModel(
-            tuple(map(float, found[n + 1 :])), tuple(map(float, found[:n])), float(found[n]), self.sigma, self.start
-        )
+        """The model of these parameters: logs, and the curve."""
+        n, found = len(self.strings), np.exp(theta[:-1])
+        return replace(
+            self, tension=tuple(map(float, found[n + 1 :])), strings=tuple(map(float, found[:n])),
+            bridge=float(found[n]), curve=float(theta[-1]),
+        )  # fmt: skip
 
     def _residuals(self, theta: F, moves: Sequence[Moved]) -> tuple[F, F]:
         """What the model misses of every reading, in its own 1σ, and how that falls with each parameter."""
         base = self._predicted(theta, moves)
+        unit = np.array([1e-4] * (len(theta) - 1) + [1e-2])
         columns = [
-            (self._predicted(theta + 1e-4 * np.eye(len(theta))[k], moves) - base) / 1e-4 for k in range(len(theta))
+            (self._predicted(theta + u * np.eye(len(theta))[k], moves) - base) / u for k, u in enumerate(unit)
         ]
         read = np.concatenate([np.delete(np.asarray(m.after), m.string) for m in moves])
         before = np.concatenate([np.delete(np.asarray(m.before), m.string) for m in moves])
@@ -128,9 +149,10 @@ class BridgeModel:
 
 
 def start_model(
-    target: Tuning, bridge: str, scales_mm: Sequence[float], gauges: Sequence[Gauge] | None, springs: int | None
-) -> BridgeModel:
-    """A model from physics alone; usual strings where no gauges are told."""
+    target: Tuning, bridge: str, scales_mm: Sequence[float], gauges: Sequence[Gauge] | None, springs: int | None,
+    home: Tuning | None = None,
+) -> BridgeModel:  # fmt: skip
+    """A model from physics alone; usual strings where no gauges are told. The bridge is level in `home`."""
     tension, stiffness = [], []
     for k, pitch in enumerate(target.pitches):
         hz, scale = ISO_16.hz(pitch), scales_mm[k] / 1000
@@ -146,5 +168,7 @@ def start_model(
     base = SPRING * springs if bridge == "floating" and springs else STIFFNESS[bridge]
     told = 1.0 if gauges else 2.0
     n = len(tension)
-    sigma = (*[STRING_SD * told] * n, FREE[bridge], *[TENSION_SD * told] * n)
-    return BridgeModel(tuple(tension), tuple(stiffness), base, sigma, tuple(tension))
+    curve = CURVE_SD if bridge == "floating" else 1.0
+    sigma = (*[STRING_SD * told] * n, FREE[bridge], *[TENSION_SD * told] * n, curve)
+    level = tuple(2 ** ((h - p) / 6) for h, p in zip((home or target).pitches, target.pitches, strict=True))
+    return BridgeModel(tuple(tension), tuple(stiffness), base, sigma, level, 0.0, tuple(tension))
