@@ -107,6 +107,16 @@ def songs_picture(window: MainWindow, folder: Path, place: Path) -> None:
     bar.stop()
 
 
+def fretboard_picture(window: MainWindow, folder: Path) -> None:
+    """A shape on a dropped tuning, and a passage found on the other guitars."""
+    window.show_view("Fretboard")
+    view = window.views["Fretboard"].presenter
+    view.set_tuning("drop C")
+    view.set_shape("x 5 7 7 6 5")
+    shoot(window, "fretboard", folder)
+    view.clear()
+
+
 def paper(window: MainWindow, folder: Path) -> None:
     """The set for the floor as it is printed, of the planned order."""
     assert window.night.planned is not None and window.night.planned.plan is not None
@@ -132,6 +142,7 @@ def main(folder: Path, theme: str) -> None:
         songs_picture(window, folder, Path(place))
         window.show_view("Guitars")
         shoot(window, "guitars", folder)
+        fretboard_picture(window, folder)
         window.tuning_dialog.show()
         wait(0.3)
         window.tuning_dialog.grab().save(str(folder / "preferences.png"))
