@@ -11,6 +11,7 @@ import subprocess
 import sys
 import tempfile
 import time
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -34,6 +35,7 @@ from juxtatune.core.music.catalogue import CATALOGUE
 from juxtatune.core.music.pitch import Reference
 from juxtatune.core.music.reading import parse_tuning
 from juxtatune.core.music.tuning import same_pitches, shifted_to
+from juxtatune.core.repertoire.night import Now, Part
 from tests.strategies import small_gigs
 
 
@@ -169,6 +171,12 @@ def test_gig_files_are_written_whole_or_not_at_all(tmp_path) -> None:
     with pytest.raises(UserError):
         write_gig(tmp_path / "nowhere" / "gig.json", gig)
     assert sorted(p.name for p in tmp_path.iterdir()) == ["gig.json"]
+    now = Now(("tidewire",), "rook", {"rook": parse_tuning("drop D")}, {"rook": 0})
+    under_way = replace(gig, night=replace(gig.night, now=now))
+    write_gig(path, under_way)
+    assert read_gig(path) == under_way  # a night under way too
+    with pytest.raises(UserError, match="add up to 18"):
+        state_of_gig(replace(gig, night=replace(gig.night, parts=(Part("Set", 2), Part("Rest", 2)))))
 
 
 def test_songs_come_and_go_with_their_rules() -> None:

@@ -176,3 +176,51 @@ def test_preferences_nested_deep_are_left_alone(tmp_path) -> None:
 def test_edits_of_a_slot_that_is_gone_are_refused_in_words(window) -> None:
     window.night.edits.toggle_pin("no-such-song")
     assert "no song 'no-such-song' in the book" in window.notice.text()
+
+
+def test_compiling_at_a_first_start_is_shown_and_can_be_left(qtbot, monkeypatch) -> None:
+    import subprocess
+    import sys
+
+    from PySide6.QtCore import QTimer
+    from PySide6.QtWidgets import QApplication
+
+    from juxtatune.qt import preparing
+
+    app = QApplication.instance()
+    monkeypatch.setattr(preparing, "compiled", lambda: False)
+    monkeypatch.setattr(preparing, "USUAL_S", 1.0)
+    real = subprocess.Popen
+    for seconds, leaves in ((0.6, False), (30, True)):
+        monkeypatch.setattr(
+            preparing.subprocess, "Popen", lambda *_, s=seconds, **__: real([sys.executable, "-c", f"import time; time.sleep({s})"])
+        )
+        seen: list[int] = []
+
+        def look(leaves=leaves, seen=seen) -> None:
+            window = next(w for w in app.topLevelWidgets() if isinstance(w, preparing.Preparing) and w.isVisible())
+            seen.append(window.bar.value())
+            if leaves:
+                window.close()
+
+        QTimer.singleShot(450, look)
+        assert preparing.prepare(app) is not leaves
+        assert seen[0] > 0
+
+
+def test_the_demos_folder_goes_when_the_program_is_ended(tmp_path) -> None:
+    import os
+    import signal
+    import subprocess
+    import sys
+
+    env = os.environ | {"QT_QPA_PLATFORM": "offscreen", "TMPDIR": str(tmp_path), "XDG_STATE_HOME": str(tmp_path / "state")}
+    program = "from juxtatune.cli.main import run; run()"
+    child = subprocess.Popen([sys.executable, "-c", program, "--demo"], env=env, stderr=subprocess.DEVNULL)
+    for _ in range(300):
+        if list(tmp_path.glob("juxtatune-demo-*/demo.juxtatune")):
+            break
+        time.sleep(0.1)
+    time.sleep(2.0)  # until it waits for its player
+    child.send_signal(signal.SIGTERM)
+    assert child.wait(30) == 0 and list(tmp_path.glob("juxtatune-demo-*")) == []

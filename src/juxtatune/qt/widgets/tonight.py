@@ -22,7 +22,7 @@ from juxtatune.qt.theme import Theme, font
 from juxtatune.qt.widgets.signature import paint_signature, signature_width
 from juxtatune.qt.widgets.text import elided
 
-LEAST_ROW, MOST_ROW = 30, 64
+LEAST_ROW, MOST_ROW = 30, 48
 TWO_LINES = 34  # px from which the name of the tuning has a line of its own
 STRIP = 112
 WIDTH = 260

@@ -76,9 +76,9 @@ class GuitarsView(QWidget):
         self.table.verticalHeader().setDefaultSectionSize(48)
         head = QHBoxLayout()
         head.addWidget(title, 1)
-        head.addWidget(self.name)
+        head.addWidget(self.name, 2)
         head.addWidget(self.strings)
-        head.addWidget(self.home)
+        head.addWidget(self.home, 2)
         for text, action in (("Add guitar", self.add), ("Remove guitar", self.remove)):
             button = QPushButton(text)
             button.setAutoDefault(False)

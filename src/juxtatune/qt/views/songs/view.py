@@ -93,7 +93,7 @@ class SongsView(QWidget):
 
         ways = (
             way("Guitar", p.guitar_name, p.with_guitar, 84),
-            way("Tuning", lambda w: fields.show_tuning(w.tuning), p.with_tuning, 200, signature=True, stretch=True),
+            way("Tuning", lambda w: fields.show_tuning(w.tuning), p.with_tuning, 200, stretch=True),
             way("Notes", lambda w: fields.show_notes(w.tuning), p.with_tuning, 205),
             way("Capo", lambda w: str(w.capo), p.with_capo, 46),
             way("Strings", lambda w: fields.show_used(w.strings_used), p.with_used, 74),
