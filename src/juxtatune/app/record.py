@@ -18,6 +18,7 @@ class RecordPitch:
 
     name: str
     offset: Offset
+    fits: tuple[str, ...] = ()  # tunings that fit what is played, the best first
 
     def shift(self, reference: Reference) -> int:
         """Whole cents (-49 to 49) from the player's A4 to the record's, half steps left out."""
@@ -31,7 +32,8 @@ class RecordPitch:
         where = f"{abs(shift)} ¢ {'above' if shift > 0 else 'below'} yours" if shift else "as yours"
         done = ": every way is tuned to it" if tuned else ""
         doubt = ", though its tones hardly agree" if self.offset.confidence < ROUGHLY else ""
-        return f"A4 at {self.offset.a4:.1f} Hz, {where}{doubt}{done} · {self.name}"
+        fits = f", played as in {' or '.join(self.fits)}" if self.fits else ""
+        return f"A4 at {self.offset.a4:.1f} Hz, {where}{doubt}{done}{fits} · {self.name}"
 
 
 def shift_words(cents: float) -> str:

@@ -179,13 +179,18 @@ def _is_of(r: Reading, pitch: float, offset: float) -> bool:
 
 
 # -- deciding
-def _decided(weights: list[tuple[Tuning, float]], offset: float, read: object) -> Identified:
-    """Belief from log odds; the first candidate is the answer where it has most of the belief."""
+def _decided(
+    weights: list[tuple[Tuning, float]], offset: float, read: object, doubted: bool = True
+) -> Identified:
+    """Belief from log odds; the first candidate is the answer where it has most of the belief.
+
+    `doubted` where the odds are of what is right, not only of one tuning against another.
+    """
     weights = sorted(weights, key=lambda w: -w[1])[:40]
     top = weights[0][1]
     belief = [math.exp(min(0.0, w - top)) for _, w in weights]
     # what no candidate explains well is doubted as a whole
-    doubt = 1 / (1 + math.exp(min(40.0, -(top + 11.0))))
+    doubt = 1 / (1 + math.exp(min(40.0, -(top + 11.0)))) if doubted else 1.0
     total = sum(belief)
     rows = [
         Candidate(t, name_tuning(t).name, round(doubt * b / total, 4)) for (t, _), b in zip(weights, belief, strict=True)
@@ -286,43 +291,76 @@ def _strum_fit(
 
 
 # -- a guitar alone that plays
+LOOK_S = 60.0  # of a recording that is looked at
+
+
 def identify_playing(samples: Samples, rate: float, strings: int | None = None) -> Identified:
     """From notes and chords: the lowest notes, what is heard often, and what no fret could sound."""
     found = reference_offset(samples, rate)
     if not isinstance(found, Offset):
         return Identified(None, None, 0.0, problem=found.reason)
     offset = found.cents
-    seen = _notes_heard(samples, rate, offset)
+    seen = _notes_heard(_loudest(samples, rate), rate, offset)
     if len(seen) < 2:
         return Identified(None, offset, 0.0, problem="too few notes are heard to tell a tuning")
-    lowest = min(seen)
-    weights = [(t, prior + _playable(t, seen)) for t, prior in families(strings or 6)]
+    lowest = min(n for n, times in seen.items() if times >= LEAST_SHARE * sum(seen.values()))
+    weights = [(t, PRIOR_WEIGHT * prior - _unusual(t) + _playable(t, seen)) for t, prior in families(strings or 6)]
     low_note = spell(float(lowest))
     low_hz = 440.0 * 2 ** ((lowest + offset / 100 - 69) / 12)
-    decided = _decided(weights, offset, lambda t: ())
+    decided = _decided(weights, offset, lambda t: (), doubted=False)
     return Identified(
         decided.tuning, offset, decided.confidence, (), (low_note, low_hz), decided.candidates, decided.problem
     )
 
 
+def _loudest(samples: Samples, rate: float) -> Samples:
+    """The loudest minute of a longer recording."""
+    size = int(LOOK_S * rate)
+    if len(samples) <= size:
+        return samples
+    step = max(1, int(rate))
+    power = np.array([float(np.mean(samples[k : k + step] ** 2)) for k in range(0, len(samples), step)])
+    sums = np.convolve(power, np.ones(int(LOOK_S)), "valid")
+    start = int(np.argmax(sums)) * step
+    return samples[start : start + size]
+
+
 def _notes_heard(samples: Samples, rate: float, offset: float) -> dict[int, float]:
-    """How much of each note is heard, by plucks that are read surely."""
+    """How often each note is heard, by plucks that are read surely."""
     seen: dict[int, float] = {}
     for r in analyse(samples, rate, Targets()):
         if r.pitch is not None and r.confidence >= 0.6 and LOWEST <= r.pitch <= HIGHEST:
             note = round(r.pitch - offset / 100)
             if abs(r.pitch - offset / 100 - note) < 0.3:
-                seen[note] = seen.get(note, 0.0) + min(1.5, r.end - r.start)
-    heard = sum(seen.values())
-    return {n: w / heard for n, w in seen.items() if w > 0.004 * heard}
+                seen[note] = seen.get(note, 0.0) + r.confidence
+    return seen
+
+
+USUAL = ("standard", "drop D", "open D", "open G", "DADGAD", "seven-string standard", "seven-string drop A", "bass")
+
+
+def _unusual(tuning: Tuning) -> float:
+    """Log odds against a tuning that few songs are in."""
+    shape = name_tuning(tuning).shape
+    return 0.9 * USUAL.index(shape) ** 0.7 if shape in USUAL else 4.0
+
+
+OPEN_SHARE, LOW_SHARE, FRETS = 0.5, 0.4, 12  # of the notes that are open; of those, on the lowest string; frets that are used
+ODD_SHARE = 0.03  # of the notes that are none of the guitar's: misread, or an octave low
+COUNTED = 0.5  # notes of a riff depend on each other
+PRIOR_WEIGHT, LEAST_SHARE = 1.2, 0.06
 
 
 def _playable(tuning: Tuning, seen: dict[int, float]) -> float:
-    """Log odds of the notes: none below the lowest string, that one used, open strings favoured."""
+    """Log odds of the notes: open strings often, the lowest most; frets alike; nothing below the lowest string."""
     have = [round(p) for p in tuning.pitches]
-    low, heard_low = min(have), min(seen)
-    score = -8.0 * sum(w for n, w in seen.items() if n < low) * 10
-    score -= 1.1 * max(0, heard_low - low)  # a low string that is never struck open
-    score += 2.5 * sum(w for n, w in seen.items() if n in have)
-    score += 1.5 * min(1.0, 6 * seen.get(low, 0.0))
+    low = min(have)
+    score = 0.0
+    for note, times in seen.items():
+        p = ODD_SHARE / 60
+        if note in have:
+            p += OPEN_SHARE * (LOW_SHARE if note == low else (1 - LOW_SHARE) / (len(have) - 1))
+        on = sum(0 < note - h <= FRETS for h in have)
+        p += (1 - OPEN_SHARE - ODD_SHARE) * on / (len(have) * FRETS)
+        score += COUNTED * times * math.log(p)
     return score

@@ -10,13 +10,17 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWi
 
 from juxtatune.app.record import RecordPitch, shift_words
 from juxtatune.core.errors import CannotTell, UserError
+from juxtatune.core.listening.identify import Identified, identify_playing
 from juxtatune.core.listening.reference import reference_offset
+from juxtatune.core.music.notes import pretty
 from juxtatune.core.music.pitch import ISO_16, Reference
 from juxtatune.core.music.tuning import common_shift
 from juxtatune.core.repertoire.song import Song
 from juxtatune.devices.sound_file import read_sound
 from juxtatune.qt.faults import faults
 from juxtatune.qt.worker import UNFORESEEN
+
+LIKELY = 0.25  # of the belief, that a tuning needs to be told
 
 
 class _Stopped(Exception):
@@ -50,7 +54,10 @@ class RecordWorker(QThread):
             sound = read_sound(self._path)
             if sound.warning:
                 self.warned.emit(sound.warning)
-            found = reference_offset(sound.clearest(), sound.rate, self._tell)
+            clearest = sound.clearest()
+            found = reference_offset(clearest, sound.rate, lambda share: self._tell(0.7 * share))
+            self._tell(0.7)
+            fits = _fitting(identify_playing(clearest, sound.rate)) if not isinstance(found, CannotTell) else ()
             self._tell(1.0)
         except UserError as error:
             self.failed.emit(error.message())
@@ -63,7 +70,13 @@ class RecordWorker(QThread):
             if isinstance(found, CannotTell):
                 self.failed.emit(f"{self._path.name}: {found.reason}. Nothing was changed.")
             else:
-                self.heard.emit(RecordPitch(self._path.name, found))
+                self.heard.emit(RecordPitch(self._path.name, found, fits))
+
+
+def _fitting(found: Identified) -> tuple[str, ...]:
+    """Names of the tunings that fit, the best first: one where it is sure."""
+    likely = [c.name for c in found.candidates if c.confidence >= LIKELY]
+    return tuple(pretty(n) for n in likely[:2])
 
 
 class RecordBar(QWidget):
