@@ -123,7 +123,10 @@ class NeckWidget(QWidget):
                 p.drawText(QRectF(right + 20, self._y(fret) - 11, 60, 22), Qt.AlignmentFlag.AlignVCenter, name)
         if v.one_finger.get(0):
             p.setPen(c.muted)
+            p.setFont(font(14))
             p.drawText(QRectF(right + 20, self._y(0) - 11, 60, 22), Qt.AlignmentFlag.AlignVCenter, v.one_finger[0])
+            p.setFont(font(13))
+            p.drawText(QRectF(right + 2, 0, 64, 20), Qt.AlignmentFlag.AlignVCenter, "one finger")
 
     def _paint_finger(self, p: QPainter, k: int, fret: int | None) -> None:
         c, v = Theme.now, self._values

@@ -30,6 +30,7 @@ class WhyPanel(QWidget):
         self.head.setWordWrap(True)
         self.head.setIndent(3)  # as list items are
         self.list = QListWidget()
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.setWordWrap(True)
         self.list.setAccessibleName("Why this order")
         self.list.setFrameShape(QListWidget.Shape.NoFrame)

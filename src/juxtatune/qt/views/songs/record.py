@@ -6,7 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import QThread, Signal
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from juxtatune.app.record import RecordPitch, shift_words
 from juxtatune.core.errors import CannotTell, UserError
@@ -94,16 +94,22 @@ class RecordBar(QWidget):
         self._pitch: RecordPitch | None = None
         self.reference: Reference = ISO_16
         self.words = QLabel()
+        self.words.setWordWrap(True)
         # a long file name must not widen the window
-        self.words.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        policy = self.words.sizePolicy()
+        policy.setHorizontalPolicy(QSizePolicy.Policy.Ignored)
+        self.words.setSizePolicy(policy)
         self.take, self.leave = QPushButton(), QPushButton()
         self.take.clicked.connect(self._take)
         self.leave.clicked.connect(self.stop)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.addWidget(self.words, 1)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(self.words)
+        row = QHBoxLayout()
         row.addWidget(self.take)
         row.addWidget(self.leave)
+        row.addStretch(1)
+        column.addLayout(row)
         self.hide()
 
     @property

@@ -105,7 +105,8 @@ class SongsView(QWidget):
         self.ways = make_table(self.ways_model, ways, "Ways to play the chosen song")
         self.songs.selectionModel().currentRowChanged.connect(lambda now, _: self._chose(now.row()))
         self.songs.verticalHeader().setDefaultSectionSize(32)
-        self.ways.setFixedHeight(150)
+        self.ways.setMinimumHeight(76)
+        self.ways.setMaximumHeight(150)
 
     def _lay_out(self) -> None:
         self.search = QLineEdit()
@@ -139,7 +140,7 @@ class SongsView(QWidget):
         tools.addStretch(1)
         self.ways_title.setStyleSheet("font-size: 20px; font-weight: 600;")
         right.addWidget(self.ways_title)
-        right.addWidget(self.ways)
+        right.addWidget(self.ways, 1)
         right.addLayout(tools)
         right.addWidget(self.record)
         right.addSpacing(6)
