@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
-from typing import Annotated, Any, Literal, NoReturn, get_args
+from typing import Annotated, Any, Literal, get_args
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationError
 
+from juxtatune.book.formats.json_text import parsed, text_of
 from juxtatune.core.errors import UserError
 from juxtatune.core.music.catalogue import standard_for
 from juxtatune.core.music.reading import parse_tuning
@@ -30,6 +31,7 @@ def _whole(value: Any) -> Any:
 MOST_NUMBER = 1e6  # seconds, weights, counts
 MOST_SONGS, MOST_INSTRUMENTS, MOST_PARTS, MOST_WAYS = 2000, 200, 200, 200
 MOST_BYTES = 20_000_000  # of a gig file
+ALLOWED = "gig JSON, format 1"
 Seconds = Annotated[float, Field(strict=True, ge=0, le=MOST_NUMBER, allow_inf_nan=False)]
 Count = Annotated[int, BeforeValidator(_whole), Field(strict=True, ge=0, le=int(MOST_NUMBER))]
 Place = Annotated[int, BeforeValidator(_whole), Field(strict=True, ge=-int(MOST_NUMBER), le=int(MOST_NUMBER))]
@@ -121,39 +123,16 @@ class GigRow(_Row):
 
 def read_gig(path: Path) -> Gig:
     """Reads and checks a gig file. Raises UserError naming the file and the place in it."""
-    where = str(path)
-    try:
-        if path.stat().st_size > MOST_BYTES:
-            raise UserError("the file is too large", where, "gig JSON of 20 MB at most")
-        text = path.read_text(encoding="utf-8-sig")
-    except FileNotFoundError:
-        raise UserError("no such file", where, "the path of a gig JSON file") from None
-    except UnicodeDecodeError:
-        raise UserError("not a text file in UTF-8", where, "gig JSON, format 1") from None
-    except ValueError as error:  # a name that no file can have
-        raise UserError(f"cannot be read: {error}", where) from None
-    except OSError as error:
-        raise UserError(f"cannot be read: {error.strerror or error}", where) from None
+    text = text_of(path, MOST_BYTES, ALLOWED)
     try:
         return parse_gig(text)
     except UserError as error:
-        raise error.at(where) from None
+        raise error.at(str(path)) from None
 
 
 def parse_gig(text: str) -> Gig:
     """The gig in a JSON text. Raises UserError naming the key."""
-
-    def refuse(token: str) -> NoReturn:
-        raise UserError(f"{token} is not a number that can be used", allowed="finite numbers")
-
-    try:
-        data = json.loads(text, parse_constant=refuse, object_pairs_hook=_no_duplicates)
-    except json.JSONDecodeError as error:
-        raise UserError(f"not JSON: {error.msg}", f"line {error.lineno}", "gig JSON, format 1") from None
-    except ValueError:  # Python reads no integer of more than 4,300 digits
-        raise UserError("a number has too many digits", allowed="numbers up to 1000000") from None
-    except RecursionError:
-        raise UserError("nested too deep", allowed="gig JSON, format 1") from None
+    data = parsed(text, ALLOWED)
     if not isinstance(data, dict):
         raise UserError(
             f"the top of the file is a {_kind(data)}",
@@ -164,15 +143,6 @@ def parse_gig(text: str) -> Gig:
     except ValidationError as error:
         raise _first_error(error, data) from None
     return _Builder(row).gig()
-
-
-def _no_duplicates(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
-    out: dict[str, Any] = {}
-    for key, value in pairs:
-        if key in out:
-            raise UserError(f"key {key!r} stands twice in one object", allowed="each key once")
-        out[key] = value
-    return out
 
 
 def _kind(value: Any) -> str:

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-import json
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from juxtatune.book.formats.gig import MOST_BYTES, Notes, _first_error, _no_duplicates, _tuning
+from juxtatune.book.formats.gig import MOST_BYTES, Notes, _first_error, _tuning
+from juxtatune.book.formats.json_text import parsed, text_of
 from juxtatune.core.errors import UserError
 from juxtatune.core.music.catalogue import standard_for
 from juxtatune.core.music.tuning import Tuning
@@ -56,31 +56,15 @@ class GuitarFile:
 
 def read_guitar(path: Path) -> GuitarFile:
     """Reads and checks one instrument. Raises UserError naming the file and the key."""
-    where = str(path)
-    try:
-        if path.stat().st_size > MOST_BYTES:
-            raise UserError("the file is too large", where, ALLOWED)
-        text = path.read_text(encoding="utf-8-sig")
-    except FileNotFoundError:
-        raise UserError("no such file", where, ALLOWED) from None
-    except (OSError, ValueError) as error:
-        raise UserError(f"cannot be read: {error}", where, ALLOWED) from None
+    text = text_of(path, MOST_BYTES, ALLOWED)
     try:
         return parse_guitar(text, path.stem)
     except UserError as error:
-        raise error.at(where) from None
+        raise error.at(str(path)) from None
 
 
 def parse_guitar(text: str, stem: str = "guitar") -> GuitarFile:
-    def refuse(token: str) -> Any:
-        raise UserError(f"{token} is not a number that can be used", allowed="finite numbers")
-
-    try:
-        data = json.loads(text, parse_constant=refuse, object_pairs_hook=_no_duplicates)
-    except json.JSONDecodeError as error:
-        raise UserError(f"not JSON: {error.msg}", f"line {error.lineno}", ALLOWED) from None
-    except (ValueError, RecursionError):
-        raise UserError("it cannot be read as JSON", allowed=ALLOWED) from None
+    data = parsed(text, ALLOWED)
     if not isinstance(data, dict):
         raise UserError("the top of the file is no object", allowed=ALLOWED)
     try:

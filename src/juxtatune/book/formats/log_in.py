@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import json
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from juxtatune.book.formats.gig import Id, Seconds, _first_error, _no_duplicates
+from juxtatune.book.formats.gig import Id, Seconds, _first_error
+from juxtatune.book.formats.json_text import parsed, text_of
 from juxtatune.core.errors import UserError
 from juxtatune.core.logbook.events import Log, ReadingEvent, RetuneEvent, TimedEvent
 
@@ -68,31 +68,15 @@ KINDS: dict[str, type[_Row]] = {
 
 def read_log(path: Path) -> tuple[Log, list[str]]:
     """The log and warnings of what was passed over. Raises UserError naming the file and the event."""
-    where = str(path)
-    try:
-        if path.stat().st_size > MOST_BYTES:
-            raise UserError("the file is too large", where, "a log of 100 MB at most")
-        text = path.read_text(encoding="utf-8-sig")
-    except FileNotFoundError:
-        raise UserError("no such file", where, ALLOWED) from None
-    except (OSError, ValueError) as error:
-        raise UserError(f"cannot be read: {error}", where, ALLOWED) from None
+    text = text_of(path, MOST_BYTES, ALLOWED)
     try:
         return parse_log(text)
     except UserError as error:
-        raise error.at(where) from None
+        raise error.at(str(path)) from None
 
 
 def parse_log(text: str) -> tuple[Log, list[str]]:
-    def refuse(token: str) -> Any:
-        raise UserError(f"{token} is not a number that can be used", allowed="finite numbers")
-
-    try:
-        data = json.loads(text, parse_constant=refuse, object_pairs_hook=_no_duplicates)
-    except json.JSONDecodeError as error:
-        raise UserError(f"not JSON: {error.msg}", f"line {error.lineno}", ALLOWED) from None
-    except (ValueError, RecursionError):
-        raise UserError("it cannot be read as JSON", allowed=ALLOWED) from None
+    data = parsed(text, ALLOWED)
     if not isinstance(data, dict) or data.get("format") != "juxtatune-log":
         raise UserError("this is no log", "format", "'juxtatune-log'")
     if data.get("version") != 1 or isinstance(data.get("version"), bool):
