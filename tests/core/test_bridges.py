@@ -44,7 +44,8 @@ def test_interim_targets_leave_all_right_once_the_last_is_set(cents, bridge) -> 
         to = model.interim(now, k)
         reached = reached and to > 1000 * np.log2(LEAST_SHARE) / 2  # no string is let down further
         now = list(model.after_set(now, k, to))
-    assert np.max(np.abs(now)) < 0.1 or not reached
+        reached = reached and min(model.tensions(now)) > 0.01  # nor hangs slack: its peg is not known then
+    assert np.max(np.abs(now)) < 0.01 or not reached
 
 
 def test_what_is_read_makes_the_model_truer() -> None:

@@ -185,3 +185,14 @@ def test_tune_tells_what_a_guitar_is_in_and_takes_it_as_its_state(qtbot, window,
     assert same_pitches(window.session.state.instrument("rook").tuning, drop_c)
     assert same_pitches(tune.run.source, drop_c) and "drop C to drop D" in view.what.text()
     assert same_pitches(Book(demo_book).load().instrument("rook").tuning, drop_c)
+
+
+def test_the_fretboard_follows_the_guitars_and_rests_while_songs_change(qtbot, window) -> None:
+    view, session = window.views["Fretboard"], window.session
+    state = session.state
+    with qtbot.assertNotEmitted(view.presenter.changed):
+        session.edit("Edit a song", state.with_song(replace(state.songs[0], length_s=100)))
+    rook = replace(session.state.instrument("rook"), name="Rook the Elder")
+    guitars = tuple(rook if i.id == "rook" else i for i in session.state.instruments)
+    session.edit("Rename", replace(session.state, instruments=guitars))
+    assert view.guitar.itemText(view.guitar.findData("rook")) == "Rook the Elder"

@@ -46,12 +46,16 @@ class FretboardPresenter(QObject):
         self.shape: Shape = ()
         self.passage = ""
         self._unwatch = session.watch(self._book_changed)
-        self._book_changed()
+        self._guitars_changed()
 
     def close(self) -> None:
         self._unwatch()
 
     def _book_changed(self) -> None:
+        if self.session.changes.instruments:
+            self._guitars_changed()
+
+    def _guitars_changed(self) -> None:
         guitars = self.session.state.instruments
         if guitars and all(i.id != self.guitar for i in guitars):
             self.choose_guitar(guitars[0].id)

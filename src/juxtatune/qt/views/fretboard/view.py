@@ -115,8 +115,8 @@ class FretboardView(QWidget):
 
     def refresh(self) -> None:
         p = self.presenter
-        ids = [self.guitar.itemData(k) for k in range(self.guitar.count())]
-        if ids != [i.id for i in p.session.state.instruments]:
+        listed = [(self.guitar.itemData(k), self.guitar.itemText(k)) for k in range(self.guitar.count())]
+        if listed != [(i.id, i.name) for i in p.session.state.instruments]:
             self.guitar.clear()
             for i in p.session.state.instruments:
                 self.guitar.addItem(i.name, i.id)
