@@ -29,6 +29,7 @@ class Changes:
     songs: frozenset[str]
     nights: frozenset[str]
     kept: frozenset[str]
+    tunings: frozenset[str]
 
 
 Watcher = Callable[[], None]
@@ -51,7 +52,7 @@ class Session:
             self._lock.release()
             raise
         self.repairs = self.book.repairs
-        self.changes = Changes(frozenset(), frozenset(), frozenset(), frozenset())
+        self.changes = Changes(*(frozenset[str]() for _ in range(5)))
         self._writer = Writer()
         if keep_backup and not self.read_only and self.state != BookState():
             self._writer.put(self._back_up)

@@ -13,7 +13,7 @@ from typing import Any
 
 from juxtatune.book.db import Book
 from juxtatune.book.repair import repaired
-from juxtatune.book.rows import COLUMNS, entity_of
+from juxtatune.book.rows import COLUMNS, entity_of, state_of
 from juxtatune.book.state import BookState
 from juxtatune.core.errors import UserError
 
@@ -80,9 +80,7 @@ def readable(book: Path) -> tuple[BookState, int, list[tuple[str, str, str]]]:
                 except Exception:  # whatever a damaged row leads to
                     lost += 1
         log = [r for r in _rows(db, "SELECT at, kind, data FROM log ORDER BY number") if _is_log(r)]
-    state, told = repaired(
-        BookState(*(tuple(found[t]) for t in ("instrument", "song", "night", "kept_order")))
-    )
+    state, told = repaired(state_of({table: tuple(rows) for table, rows in found.items()}))
     return state, lost + len(told), log
 
 

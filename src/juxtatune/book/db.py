@@ -13,7 +13,7 @@ from pathlib import Path
 from typing import Any
 
 from juxtatune.book.repair import repaired
-from juxtatune.book.rows import COLUMNS, entities, entity_of, row_of
+from juxtatune.book.rows import COLUMNS, entities, entity_of, row_of, state_of
 from juxtatune.book.state import BookState
 from juxtatune.core.errors import UserError
 
@@ -137,7 +137,7 @@ class Book:
                 raise DamagedBook(f"the table of {table}s cannot be read: {error}", str(self.path)) from None
             found[table] = tuple(self._entity(table, row) for row in rows)
             self._positions[table] = {str(row[0]): int(row[1]) for row in rows}
-        raw = BookState(found["instrument"], found["song"], found["night"], found["kept_order"])
+        raw = state_of(found)
         state, self.repairs = repaired(raw)
         if self.repairs and not self.read_only:
             self.save(raw, state)

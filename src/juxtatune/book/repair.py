@@ -26,7 +26,7 @@ def repaired(state: BookState) -> tuple[BookState, tuple[str, ...]]:
         told.append(f"{len(state.kept) - len(kept)} kept orders of songs or nights that are gone")
     if not told:
         return state, ()
-    return BookState(state.instruments, songs, nights, kept), tuple(told)
+    return replace(state, songs=songs, nights=nights, kept=kept), tuple(told)
 
 
 def _song(song: Song, guitars: dict[str, int], told: list[str]) -> Song | None:

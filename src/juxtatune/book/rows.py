@@ -7,18 +7,20 @@ from collections.abc import Callable
 from dataclasses import asdict
 from typing import Any
 
-from juxtatune.book.state import BookState, KeptOrder, NightRecord
+from juxtatune.book.formats.extras import SetupRow, details_json, setup_json, setup_of, stored_details
+from juxtatune.book.state import BookState, KeptOrder, NightRecord, OwnTuning
 from juxtatune.core.music.tuning import parse_notes
 from juxtatune.core.planning.plan import Slot
 from juxtatune.core.repertoire.night import Night, Now, Part, Pin
-from juxtatune.core.repertoire.song import Details, Section, Song, Way
+from juxtatune.core.repertoire.song import Song, Way
 from juxtatune.core.strings.instrument import Costs, Instrument
 
 COLUMNS = {
-    "instrument": ("id", "position", "name", "strings", "bridge", "home", "tuning", "costs"),
+    "instrument": ("id", "position", "name", "strings", "bridge", "home", "tuning", "costs", "setup"),
     "song": ("id", "position", "title", "length_s", "energy", "ways", "details"),
     "night": ("id", "position", "name", "guitars", "slots", "rules"),
     "kept_order": ("id", "position", "night", "name", "slots"),
+    "tuning": ("id", "position", "name", "notes"),
 }
 WHOLE, NUMBERS = ("position", "strings"), ("length_s", "energy")
 Row = tuple[Any, ...]
@@ -30,7 +32,15 @@ def _json(value: Any) -> str:
 
 def entities(state: BookState) -> dict[str, tuple[Any, ...]]:
     """What each table holds, in order."""
-    return {"instrument": state.instruments, "song": state.songs, "night": state.nights, "kept_order": state.kept}
+    return {
+        "instrument": state.instruments, "song": state.songs, "night": state.nights, "kept_order": state.kept,
+        "tuning": state.tunings,
+    }  # fmt: skip
+
+
+def state_of(found: dict[str, tuple[Any, ...]]) -> BookState:
+    """The state that the entities of all tables make."""
+    return BookState(found["instrument"], found["song"], found["night"], found["kept_order"], found["tuning"])
 
 
 def row_of(table: str, position: int, entity: Any) -> Row:
@@ -48,11 +58,13 @@ def entity_of(table: str, row: Row) -> Any:
 
 
 def _instrument_row(k: int, i: Instrument) -> Row:
-    return (i.id, k, i.name, i.strings, i.bridge, str(i.home), str(i.tuning), _json(asdict(i.costs)))
+    costs, setup = _json(asdict(i.costs)), _json(setup_json(i.setup))
+    return (i.id, k, i.name, i.strings, i.bridge, str(i.home), str(i.tuning), costs, setup)
 
 
 def _instrument(r: Row) -> Instrument:
-    return Instrument(r[0], r[2], r[3], r[4], parse_notes(r[5]), parse_notes(r[6]), Costs(**json.loads(r[7])))
+    setup = setup_of(SetupRow.model_validate(json.loads(r[8])), r[3])
+    return Instrument(r[0], r[2], r[3], r[4], parse_notes(r[5]), parse_notes(r[6]), Costs(**json.loads(r[7])), setup)
 
 
 def _song_row(k: int, s: Song) -> Row:
@@ -61,26 +73,7 @@ def _song_row(k: int, s: Song) -> Row:
          "strings_used": list(w.strings_used), "compromise_s": w.compromise_s}
         for w in s.ways
     ]  # fmt: skip
-    return (s.id, k, s.title, s.length_s, s.energy, _json(ways), _json(_details_json(s.details)))
-
-
-def _details_json(d: Details) -> dict[str, Any]:
-    """What differs from the defaults, so that most songs keep nothing."""
-    row = {
-        "key": d.key, "tempo": d.tempo, "cue": d.cue, "notes": d.notes, "matters": d.matters, "shakes": d.shakes,
-        "down": d.down, "up": d.up, "passage": d.passage, "passage_capo": d.passage_capo,
-        "passage_tuning": str(d.passage_tuning) if d.passage_tuning is not None else None,
-        "sections": [[s.name, list(s.strings_used)] for s in d.sections],
-    }  # fmt: skip
-    plain = Details()
-    return {k: v for k, v in row.items() if v and v != getattr(plain, k)}
-
-
-def _details(text: str) -> Details:
-    x = json.loads(text)
-    tuning = x.pop("passage_tuning", None)
-    sections = tuple(Section(name, tuple(used)) for name, used in x.pop("sections", ()))
-    return Details(**x, passage_tuning=parse_notes(tuning) if tuning else None, sections=sections)
+    return (s.id, k, s.title, s.length_s, s.energy, _json(ways), _json(details_json(s.details)))
 
 
 def _song(r: Row) -> Song:
@@ -88,7 +81,7 @@ def _song(r: Row) -> Song:
         Way(w["instrument"], parse_notes(w["tuning"]), w["capo"], tuple(w["strings_used"]), w["compromise_s"])
         for w in json.loads(r[5])
     )
-    return Song(r[0], r[2], r[3], r[4], ways, _details(r[6]))
+    return Song(r[0], r[2], r[3], r[4], ways, stored_details(json.loads(r[6])))
 
 
 def _night_row(k: int, n: NightRecord) -> Row:
@@ -150,9 +143,18 @@ def _kept(r: Row) -> KeptOrder:
     return KeptOrder(r[0], r[2], r[3], _slots(r[4]))
 
 
+def _tuning_row(k: int, t: OwnTuning) -> Row:
+    return (t.id, k, t.name, str(t.tuning))
+
+
+def _tuning(r: Row) -> OwnTuning:
+    return OwnTuning(r[0], r[2], parse_notes(r[3]))
+
+
 WRITERS: dict[str, Callable[[int, Any], Row]] = {
     "instrument": _instrument_row, "song": _song_row, "night": _night_row, "kept_order": _kept_row,
+    "tuning": _tuning_row,
 }  # fmt: skip
 READERS: dict[str, Callable[[Row], Any]] = {
-    "instrument": _instrument, "song": _song, "night": _night, "kept_order": _kept,
+    "instrument": _instrument, "song": _song, "night": _night, "kept_order": _kept, "tuning": _tuning,
 }  # fmt: skip

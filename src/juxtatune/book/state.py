@@ -35,6 +35,15 @@ class KeptOrder:
 
 
 @dataclass(frozen=True)
+class OwnTuning:
+    """A tuning that the player has named."""
+
+    id: str
+    name: str
+    tuning: Tuning
+
+
+@dataclass(frozen=True)
 class BookState:
     """Everything in a book but its log. Edits make a new value."""
 
@@ -42,6 +51,7 @@ class BookState:
     songs: tuple[Song, ...] = ()
     nights: tuple[NightRecord, ...] = ()
     kept: tuple[KeptOrder, ...] = ()
+    tunings: tuple[OwnTuning, ...] = ()
 
     def instrument(self, instrument_id: str) -> Instrument:
         return _find(self.instruments, instrument_id, "guitar")
@@ -64,6 +74,9 @@ class BookState:
     def with_kept(self, kept: KeptOrder) -> BookState:
         return replace(self, kept=_put(self.kept, kept))
 
+    def with_tuning(self, own: OwnTuning) -> BookState:
+        return replace(self, tunings=_put(self.tunings, own))
+
     def without_night(self, night_id: str) -> BookState:
         """The book without a night and the orders kept of it."""
         return replace(
@@ -71,8 +84,11 @@ class BookState:
             kept=tuple(k for k in self.kept if k.night != night_id),
         )  # fmt: skip
 
-    def tuned(self, instrument_id: str, tuning: Tuning) -> BookState:
-        return self.with_instrument(self.instrument(instrument_id).tuned_to(tuning))
+    def tuned(
+        self, instrument_id: str, tuning: Tuning, at: str = "", certainty_cents: float | None = None
+    ) -> BookState:
+        """The book with a guitar standing in a tuning since an ISO time."""
+        return self.with_instrument(self.instrument(instrument_id).tuned_to(tuning, at, certainty_cents))
 
 
 def gig_of(state: BookState, night: NightRecord) -> Gig:

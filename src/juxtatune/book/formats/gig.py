@@ -4,21 +4,22 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
-from typing import Annotated, Any, Literal, get_args
+from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationError
 
+from juxtatune.book.formats.extras import DetailsRow, SetupRow, details_of, setup_of
 from juxtatune.book.formats.json_text import parsed, text_of
 from juxtatune.core.errors import UserError
 from juxtatune.core.music.catalogue import standard_for
 from juxtatune.core.music.reading import parse_tuning
 from juxtatune.core.music.tuning import Tuning, parse_notes
 from juxtatune.core.repertoire.night import Gig, Night, Now, Part, Pin
-from juxtatune.core.repertoire.song import Song, Way
+from juxtatune.core.repertoire.song import Details, Song, Way
 from juxtatune.core.strings.instrument import Costs, Instrument, default_costs
 
 FORMAT, VERSION = "juxtatune-gig", 1
-Bridge = Literal["fixed", "floating"]
+Bridge = Literal["fixed", "dive-only", "floating"]
 
 
 def _whole(value: Any) -> Any:
@@ -54,7 +55,7 @@ class CostsRow(_Row):
     capo_s: Seconds | None = None
 
 
-class InstrumentRow(_Row):
+class InstrumentRow(SetupRow):
     id: Id
     name: Text | None = None
     strings: Annotated[int, BeforeValidator(_whole), Field(strict=True, ge=4, le=12)] | None = None
@@ -78,6 +79,7 @@ class SongRow(_Row):
     length_s: Seconds
     energy: Seconds | None = None
     ways: Annotated[list[WayRow], Field(min_length=1, max_length=MOST_WAYS)]
+    details: DetailsRow | None = None
 
 
 class PartRow(_Row):
@@ -141,7 +143,7 @@ def parse_gig(text: str) -> Gig:
     try:
         row = GigRow.model_validate(data)
     except ValidationError as error:
-        raise _first_error(error, data) from None
+        raise first_error(error, data) from None
     return _Builder(row).gig()
 
 
@@ -162,7 +164,7 @@ def _place(loc: tuple[int | str, ...]) -> str:
     return text
 
 
-def _first_error(error: ValidationError, data: Any) -> UserError:
+def first_error(error: ValidationError, data: Any) -> UserError:
     first = error.errors()[0]
     where = _place(first["loc"])
     if first["type"] == "missing":
@@ -202,22 +204,27 @@ class _Builder:
         where = f"instruments[{k}]"
         if r.strings is None and r.tuning is None:
             raise UserError("neither strings nor tuning is given", where, "at least one of them")
-        tuning = _tuning(r.tuning, f"{where}.tuning") if r.tuning is not None else None
+        tuning = tuning_of(r.tuning, f"{where}.tuning") if r.tuning is not None else None
         strings = r.strings if r.strings is not None else len(tuning) if tuning else 0
-        home = _tuning(r.home, f"{where}.home") if r.home is not None else standard_for(strings)
+        home = tuning_of(r.home, f"{where}.home") if r.home is not None else standard_for(strings)
         bridge = r.bridge or "fixed"
         entered = r.costs.model_dump(exclude_none=True) if r.costs else {}
         costs = Costs(**{**_as_dict(default_costs(bridge)), **entered})
         try:
             return Instrument(
-                r.id, r.name or r.id, strings, bridge, home, tuning or standard_for(strings), costs
-            )
+                r.id, r.name or r.id, strings, bridge, home, tuning or standard_for(strings), costs,
+                setup_of(r, strings),
+            )  # fmt: skip
         except UserError as error:
             raise UserError(error.what, f"{where}.{error.where}", error.allowed) from None
 
     def _song(self, k: int, r: SongRow) -> Song:
         ways = tuple(self._way(f"songs[{k}].ways[{w}]", way) for w, way in enumerate(r.ways))
-        return Song(r.id, r.title or r.id, r.length_s, r.energy or 0.0, ways)
+        try:
+            details = details_of(r.details, ways[0].tuning) if r.details is not None else Details()
+        except UserError as error:
+            raise UserError(error.what, f"songs[{k}].details.passage", error.allowed) from None
+        return Song(r.id, r.title or r.id, r.length_s, r.energy or 0.0, ways, details)
 
     def _way(self, where: str, r: WayRow) -> Way:
         instrument = self.instruments.get(r.instrument)
@@ -225,7 +232,7 @@ class _Builder:
             raise UserError(
                 f"unknown instrument {r.instrument!r}", f"{where}.instrument", _list(self.instruments)
             )
-        tuning = _tuning(r.tuning, f"{where}.tuning", instrument.home)
+        tuning = tuning_of(r.tuning, f"{where}.tuning", instrument.home)
         if len(tuning) != instrument.strings:
             raise UserError(
                 f"{len(tuning)} notes for {r.instrument}", f"{where}.tuning", f"{instrument.strings} notes"
@@ -286,7 +293,7 @@ class _Builder:
         tunings = {}
         for i, notes in (r.tunings or {}).items():
             instrument = self._has_instrument(i, f"set.now.tunings.{i}")
-            tuning = _tuning(notes, f"set.now.tunings.{i}", instrument.home)
+            tuning = tuning_of(notes, f"set.now.tunings.{i}", instrument.home)
             if len(tuning) != instrument.strings:
                 raise UserError(f"{len(tuning)} notes", f"set.now.tunings.{i}", f"{instrument.strings} notes")
             tunings[i] = tuning
@@ -318,7 +325,7 @@ def _unique(ids: list[str], where: str) -> None:
         seen.add(value)
 
 
-def _tuning(value: str | list[str], where: str, home: Tuning | None = None) -> Tuning:
+def tuning_of(value: str | list[str], where: str, home: Tuning | None = None) -> Tuning:
     """A tuning in any of the ways that players write one; a list may hold letters without octaves."""
     try:
         if isinstance(value, str):
@@ -329,5 +336,3 @@ def _tuning(value: str | list[str], where: str, home: Tuning | None = None) -> T
     except UserError as error:
         raise UserError(error.what, where, error.allowed) from None
 
-
-BRIDGES = get_args(Bridge)

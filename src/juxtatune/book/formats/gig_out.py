@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from juxtatune.book.files import write_whole
+from juxtatune.book.formats.extras import details_json, setup_json
 from juxtatune.core.repertoire.night import Gig, Now
 
 
@@ -21,6 +22,7 @@ def gig_json(gig: Gig) -> dict[str, Any]:
             {
                 "id": i.id, "name": i.name, "strings": i.strings, "bridge": i.bridge,
                 "home": i.home.names(), "tuning": i.tuning.names(), "costs": asdict(i.costs),
+                **setup_json(i.setup),
             }
             for i in gig.instruments
         ],
@@ -34,6 +36,7 @@ def gig_json(gig: Gig) -> dict[str, Any]:
                     }
                     for w in s.ways
                 ],
+                **({"details": more} if (more := details_json(s.details)) else {}),
             }
             for s in gig.songs
         ],

@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from juxtatune.book.formats.gig import Id, Seconds, _first_error
+from juxtatune.book.formats.gig import Id, Seconds, first_error
 from juxtatune.book.formats.json_text import parsed, text_of
 from juxtatune.core.errors import UserError
 from juxtatune.core.logbook.events import Log, ReadingEvent, RetuneEvent, TimedEvent
@@ -102,7 +102,7 @@ def _log(events: list[Any]) -> tuple[Log, list[str]]:
         try:
             row = model.model_validate(event)
         except ValidationError as error:
-            raise _first_error(error, event).at(f"events[{k}]") from None
+            raise first_error(error, event).at(f"events[{k}]") from None
         names[row.to if isinstance(row, SwapRow) else row.instrument] = None  # type: ignore[attr-defined]
         _take(row, found)
     warnings = [f"{n} events of an unknown kind {kind!r} are passed over" for kind, n in unknown.items()]

@@ -41,7 +41,8 @@ class Details:
     """What a player keeps about a song beside its ways. `key` is as written, tempo in beats a minute (0: not said).
 
     `passage` is its music as `string:fret` events on `passage_tuning` with `passage_capo`; singer and band can follow it
-    `down` and `up` so many half steps. `shakes`: arm work and wide bends leave the guitar to be checked.
+    `down` and `up` so many half steps. `matters_from` names the section that its tuning matters from. `shakes`: arm work and
+    wide bends leave the guitar to be checked.
     """
 
     key: str = ""
@@ -49,6 +50,7 @@ class Details:
     cue: str = ""
     notes: str = ""
     matters: str = "essential"
+    matters_from: str = ""
     shakes: bool = False
     down: int = 0
     up: int = 0

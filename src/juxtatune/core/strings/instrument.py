@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 from juxtatune.core.errors import UserError
 from juxtatune.core.music.tuning import Tuning
+from juxtatune.core.strings.setup import Setup
 
-BRIDGES = ("fixed", "floating")
+BRIDGES = ("fixed", "dive-only", "floating")
 
 
 @dataclass(frozen=True)
@@ -24,7 +25,7 @@ class Costs:
 
 
 def default_costs(bridge: str) -> Costs:
-    """Start values; a floating bridge needs three rounds. Common practice, no source."""
+    """Start values; a floating bridge needs three rounds, a dive-only one counts as fixed. Common practice, no source."""
     return Costs(passes=3.0) if bridge == "floating" else Costs()
 
 
@@ -39,15 +40,19 @@ class Instrument:
     home: Tuning
     tuning: Tuning
     costs: Costs
+    setup: Setup = field(default_factory=Setup)
 
     def __post_init__(self) -> None:
         if self.bridge not in BRIDGES:
-            raise UserError(f"bridge {self.bridge!r}", allowed="fixed or floating")
+            raise UserError(f"bridge {self.bridge!r}", allowed="fixed, dive-only or floating")
         for key, tuning in (("home", self.home), ("tuning", self.tuning)):
             if len(tuning) != self.strings:
                 raise UserError(
                     f"{len(tuning)} notes for {self.strings} strings", key, f"{self.strings} notes"
                 )
 
-    def tuned_to(self, tuning: Tuning) -> Instrument:
-        return replace(self, tuning=tuning)
+    def tuned_to(self, tuning: Tuning, at: str = "", certainty_cents: float | None = None) -> Instrument:
+        """The instrument standing in a tuning since an ISO time; without a certainty it was said and not heard."""
+        return replace(
+            self, tuning=tuning, setup=replace(self.setup, read_at=at, certainty_cents=certainty_cents)
+        )

@@ -1,0 +1,4 @@
+ALTER TABLE instrument ADD COLUMN setup TEXT NOT NULL DEFAULT '{}';
+CREATE TABLE tuning (
+    id TEXT PRIMARY KEY, position INTEGER NOT NULL, name TEXT NOT NULL, notes TEXT NOT NULL
+);
