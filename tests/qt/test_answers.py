@@ -168,7 +168,7 @@ def test_a_landed_string_heard_out_again_is_named(window) -> None:
     run.procedure = p
     assert "the 6th is out again" in window.tune.counts()
     assert "the 6th had landed and is out again, 7.0 ¢ above" in run.left()
-    words = strum_words([StrumReading(s, 0.0, 0.9, 0.2) for s in (6, 5)], run.left())
+    words = strum_words([StrumReading(s, 0.0, 0.9, 0.2) for s in (6, 5)], run.left(), run.called)
     assert words.startswith("All strings read from one strum. Left: the 6th")
 
 
@@ -187,7 +187,7 @@ def test_colour_says_which_way_to_turn(qtbot, cents, role) -> None:
     """Above its target a string is to be loosened: as in the score, where what goes down is drawn so."""
     widget = ApproachWidget()
     qtbot.addWidget(widget)
-    column = Column(6, "E2", "x", "¢", "", "", "moving", cents, 0.2, 0.0, ())
+    column = Column(6, "E2", "6   E2", "x", "¢", "", "", "moving", cents, 0.2, 0.0, ())
     assert widget._colour(column) == getattr(Theme.now, role)
     assert getattr(Theme.now, role).hue() // 60 == getattr(Theme.now, role.split("_")[1]).hue() // 60
 

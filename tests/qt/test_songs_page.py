@@ -51,7 +51,7 @@ def test_what_the_player_keeps_about_a_song_is_saved_and_undone(qtbot, window, s
     page.down.setValue(2)
     saved = Book(demo_book).load().song("iron-pilot").details
     assert (saved.key, saved.tempo, saved.cue, saved.down) == ("A", 132.0, "dirty from the chorus", 2)
-    assert "written A, sounds G, 2 half steps down" in page.sounds.text()  # drop C is drop D, two lower
+    assert "sounds G, written A, 2 half steps down" in page.sounds.text()  # drop C is drop D, two lower
     qtbot.keyClicks(page.texts["tempo"], "fast")
     qtbot.keyClick(page.texts["tempo"], KEY.Key_Return)
     assert "Nothing was changed" in window.notice.text()

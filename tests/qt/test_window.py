@@ -7,7 +7,7 @@ import json
 
 import pytest
 from PySide6.QtCore import QPointF, Qt
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QWidget
 
 from juxtatune.app.preferences import Preferences
 from juxtatune.app.session import Session
@@ -204,21 +204,76 @@ def test_songs_and_ways_are_edited_in_place_and_bad_input_is_refused(qtbot, wind
     assert len(window.session.state.songs) == 18
 
 
-def test_guitars_are_edited_in_place(qtbot, window) -> None:
+def typed(qtbot, field, text) -> None:
+    field.setFocus()
+    field.selectAll()
+    qtbot.keyClicks(field, text)
+    qtbot.keyClick(field, KEY.Key_Return)
+
+
+def test_a_guitar_is_set_up_on_its_page(qtbot, window) -> None:
     window.show_view("Guitars")
     view = window.views["Guitars"]
-    assert view.model.setData(view.model.index(0, 2), "open G")
-    assert str(window.session.state.instrument("rook").tuning) == str(parse_tuning("open G"))
-    assert view.model.setData(view.model.index(1, 9), "20")
-    assert window.session.state.instrument("dunlin").costs.swap_s == 20
-    assert not view.model.setData(view.model.index(0, 1), "wobbly")
+    page, rook = view.page, lambda: window.session.state.instrument("rook")
+    view.table.selectRow(0)
+    typed(qtbot, page.texts["tuning"], "GDGBD")
+    assert "5 notes" in window.notice.text() and page.texts["tuning"].text() == "GDGBD"  # what was typed stays
+    typed(qtbot, page.texts["tuning"], "open G")
+    assert str(rook().tuning) == str(parse_tuning("open G"))
+    assert "Stands in open G, as you said just now" in page.state.text()
+    assert "without" not in page.state.text() and "String 6, D2 home E2" in accessible_words(page.picture)
+    typed(qtbot, page.texts["gauges"], "10 13 17 26 36 46")
+    assert [round(g.mm, 2) for g in rook().setup.gauges] == [1.17, 0.91, 0.66, 0.43, 0.33, 0.25]
+    assert [g.wound for g in rook().setup.gauges] == [True] * 3 + [False] * 3 and " N in all, " in page.tension.text()
+    typed(qtbot, page.texts["scale"], "25.5 in")
+    typed(qtbot, page.texts["since"], "2 days ago")
+    typed(qtbot, page.texts["off"], "6")
+    typed(qtbot, page.texts["ranges"], "-5 +2")
+    setup = rook().setup
+    assert setup.scales(6)[0] == 647.7 and setup.off == (6,) and setup.range_of(3) == (-5, 2)
+    assert "strings put on 2 days ago · without the 6th" in page.state.text()
+    page.bridge.setCurrentIndex(2)
+    page.bridge.activated.emit(2)
+    assert rook().bridge == "floating" and rook().costs.passes == 3 and page.sources["passes"].text() == "start value"
+    page.costs["swap_s"].setValue(20)
+    assert rook().costs.swap_s == 20 and page.sources["swap_s"].text() == "yours; the start value is 12"
+    view.table.setFocus()
+    window.undo()
+    assert rook().costs.swap_s == 12 and page.costs["swap_s"].value() == 12
     view.name.setText("Siskin")
     view.strings.setValue(7)
     view.add()
-    assert window.session.state.instrument("siskin").strings == 7
+    assert window.session.state.instrument("siskin").strings == 7 and page.title.text() == "Siskin"
     view.table.selectRow(0)
     view.remove()
     assert "still played" in window.notice.text()
+
+
+def accessible_words(widget) -> str:
+    return " ".join(f"{w.accessibleName()} {w.accessibleDescription()}" for w in widget.findChildren(QWidget))
+
+
+def test_a_guitar_is_tuned_without_a_song_and_its_state_is_read(qtbot, window) -> None:
+    window.show_view("Guitars")
+    view = window.views["Guitars"]
+    view.table.selectRow([i.id for i in window.session.state.instruments].index("plover"))
+    press(qtbot, view, KEY.Key_T)
+    typed(qtbot, view.page.target, "drop nothing")
+    assert window.view_name() == "Guitars" and view.page.target.text() == "drop nothing"
+    typed(qtbot, view.page.target, "B standard")
+    assert window.view_name() == "Tune" and window.tune.heading()[0] == "Plover, B standard"
+    press(qtbot, window.views["Tune"], KEY.Key_F11)
+    qtbot.wait(500)
+    press(qtbot, window.views["Tune"], KEY.Key_S)
+    qtbot.waitUntil(lambda: window.tune.run.finished, timeout=30000)
+    setup = window.session.state.instrument("plover").setup
+    assert setup.certainty_cents is not None and setup.certainty_cents < 3 and setup.read_at
+    press(qtbot, window.views["Tune"], KEY.Key_PageDown)
+    assert window.view_name() == "Guitars" and "read just now, certain to" in view.page.state.text()
+    press(qtbot, view, KEY.Key_F12)
+    assert window.view_name() == "Tune" and "What is it in?" in window.notice.text()
+    window.choose("tidewire")
+    assert window.tune.heading()[0] == "Tidewire"
 
 
 def test_tune_runs_on_a_few_keys(qtbot, window) -> None:

@@ -8,6 +8,7 @@ from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
+from juxtatune.app.calling import STRINGS, Calling
 from juxtatune.book.files import write_whole
 from juxtatune.core.errors import UserError
 from juxtatune.core.music.pitch import Reference
@@ -26,11 +27,12 @@ LIMITS = {
 
 @dataclass(frozen=True)
 class TuningPreferences:
-    """How strings are judged: A4 in Hz, which moment of a note counts, and the rules of landing."""
+    """How strings are judged and called: A4 in Hz, which moment of a note counts, the rules of landing, names."""
 
     a4: float = 440.0
     attack: bool = False
     rules: Rules = field(default_factory=Rules)
+    calling: Calling = field(default_factory=Calling)
 
     @property
     def reference(self) -> Reference:
@@ -68,6 +70,7 @@ class Preferences:
             return
         data = {k: v for k, v in asdict(self).items() if k in ("theme", "left_handed")}
         data |= {name: self.tuning.figure(name) for name in LIMITS} | {"attack": self.tuning.attack}
+        data |= asdict(self.tuning.calling)
         try:
             self.path.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
         except OSError as error:
@@ -91,7 +94,9 @@ def load_preferences(path: Path) -> Preferences:
 
 
 def _tuning(data: dict[str, Any]) -> TuningPreferences:
-    tuning = TuningPreferences(attack=data.get("attack") is True)
+    strings = data.get("strings")
+    calling = Calling(strings if strings in STRINGS else STRINGS[0], data.get("written_first") is True)
+    tuning = TuningPreferences(attack=data.get("attack") is True, calling=calling)
     for name, (least, most) in LIMITS.items():
         value = data.get(name)
         if not isinstance(value, int | float) or isinstance(value, bool):

@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 from collections import deque
+from collections.abc import Callable
 from dataclasses import dataclass
 
+from juxtatune.app.calling import Calling
+from juxtatune.app.moments import now_text
 from juxtatune.app.session import Session
 from juxtatune.book.writer import Ticket
 from juxtatune.core.listening.listener import Heard
@@ -39,8 +42,10 @@ class TuneRun:
     """One retune of one guitar. Main thread only."""
 
     def __init__(self, session: Session, instrument: str, target: Tuning, song: str = "",
-                 rules: Rules | None = None, reference: Reference = ISO_16, attack: bool = False) -> None:  # fmt: skip
+                 rules: Rules | None = None, reference: Reference = ISO_16, attack: bool = False,
+                 calling: Calling | None = None) -> None:  # fmt: skip
         self.session, self.instrument, self.song = session, instrument, song
+        self.calling = calling or Calling()
         self.source = session.state.instrument(instrument).tuning
         self.target, self.reference, self.attack = target, reference, attack
         self.procedure: Procedure = procedure.begin(change(self.source, target), rules)
@@ -188,13 +193,18 @@ class TuneRun:
         state = self.session.state
         guitar = state.instrument(self.instrument)
         label = f"{guitar.name} in {name_tuning(self.target).name}"
-        new = state.tuned(self.instrument, self.target)
+        sigmas = [s.sigma for s in self.procedure.strings if s.sigma is not None]
+        certain = round(max(sigmas, default=self.procedure.rules.recheck), 2)
+        new = state.tuned(self.instrument, self.target, now_text(), certain)
         self.session.edit(label, new)
         moved = [{"string": c.string, "semitones": c.semitones} for c in self.procedure.change.strings]
         self._ticket = self.session.log(
             "retune",
             {"instrument": self.instrument, "to": str(self.target), "song": self.song, "moved": moved},
         )
+
+    def called(self, string: int) -> str:
+        return self.calling.string(string, self.target)
 
     def select(self, string: int) -> None:
         self.procedure = procedure.select(self.procedure, string)
@@ -213,7 +223,7 @@ class TuneRun:
         way = f"{name}, {name_tuning(self.source).name} to {name_tuning(self.target).name}"
         if not moves:
             return f"{name} stays in {name_tuning(self.target).name}. Check every string."
-        return f"{way}: {_moves(moves)}."
+        return f"{way}: {_moves(moves, self.called)}."
 
 
     def left(self) -> str:
@@ -221,7 +231,7 @@ class TuneRun:
         p = self.procedure
         parts = []
         for s in p.strings:
-            name = f"the {ordinal(s.string)}"
+            name = f"the {self.called(s.string)}"
             where = away_words(s.cents) if s.cents is not None else ""
             if procedure.reads_off(p, s.string):
                 parts.append(f"{name} reads {where}: play it again")
@@ -250,9 +260,9 @@ def away_words(cents: float) -> str:
     return f"{text} half step{'' if text == '1' else 's'} {side}"
 
 
-def strum_words(readings: list[StrumReading], left: str) -> str:
+def strum_words(readings: list[StrumReading], left: str, called: Callable[[int], str]) -> str:
     """What a strum brought, in a sentence, and what is left to do."""
-    unread = [ordinal(r.string) for r in readings if r.cents is None]
+    unread = [called(r.string) for r in readings if r.cents is None]
     if len(unread) == len(readings):
         return "No string could be told apart: strum again, all strings, and let them ring."
     rest = f" Left: {left}." if left else ""
@@ -261,17 +271,17 @@ def strum_words(readings: list[StrumReading], left: str) -> str:
     return f"{len(readings) - len(unread)} strings read from one strum. Play alone: the {', the '.join(unread)}.{rest}"
 
 
-def _moves(moves: tuple[StringChange, ...]) -> str:
+def _moves(moves: tuple[StringChange, ...], called: Callable[[int], str]) -> str:
     """The moves in words, the commonest one said once for all its strings."""
     steps = {c.string: half_steps(c.semitones) for c in moves}
     words = list(steps.values())
     common = max(words, key=words.count)
     if words.count(common) < 3:
-        return ", ".join(f"{ordinal(s)}: {word}" for s, word in steps.items())
+        return ", ".join(f"{called(s)}: {word}" for s, word in steps.items())
     alike = [s for s, word in steps.items() if word == common]
-    rest = [f"{ordinal(s)}: {word}" for s, word in steps.items() if word != common]
+    rest = [f"{called(s)}: {word}" for s, word in steps.items() if word != common]
     run = alike == list(range(alike[0], alike[-1] - 1, -1))
-    together = f"{ordinal(alike[0])} to {ordinal(alike[-1])}" if run else ", ".join(map(ordinal, alike))
+    together = f"{called(alike[0])} to {called(alike[-1])}" if run else ", ".join(map(called, alike))
     return ", ".join([*rest, f"{together}: {common}"])
 
 
@@ -283,6 +293,3 @@ def half_steps(semitones: float) -> str:
     count = "a half step" if round(size) == 1 else f"{round(size)} half steps"
     return f"{count} {'up' if semitones > 0 else 'down'}"
 
-
-def ordinal(string: int) -> str:
-    return {1: "1st", 2: "2nd", 3: "3rd"}.get(string, f"{string}th")

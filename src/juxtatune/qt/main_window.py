@@ -22,11 +22,13 @@ from PySide6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
+from juxtatune.app import fields
 from juxtatune.app.preferences import Preferences, TuningPreferences
 from juxtatune.app.session import Session
 from juxtatune.core.errors import UserError
 from juxtatune.core.music.naming import name_tuning
 from juxtatune.core.music.notes import pretty
+from juxtatune.core.music.tuning import Tuning
 from juxtatune.core.planning.trace import trace
 from juxtatune.qt.faults import faults
 from juxtatune.qt.gig_files import BookFiles, GigFiles
@@ -71,6 +73,7 @@ class MainWindow(QMainWindow):
         super().__init__()
         self.session, self.preferences = session, preferences
         self.song: str | None = None
+        self._bench: Job | None = None  # a guitar that is tuned without a song
         self._closed = False
         Theme.left_handed = preferences.left_handed
         self.night = NightPresenter(session)
@@ -180,6 +183,7 @@ class MainWindow(QMainWindow):
         self.views["Night"].song_chosen.connect(self.choose)
         self.views["Songs"].song_chosen.connect(self.choose)
         self.views["Night"].opened.connect(self.open_song)
+        self.views["Guitars"].tune_wanted.connect(self.tune_guitar)
         self.views["Night"].hints_changed.connect(self._show_hints)
         for view in self.views.values():
             view.message.connect(self.say)
@@ -280,9 +284,9 @@ class MainWindow(QMainWindow):
         return next(name for name, view in self.views.items() if view is self.stack.currentWidget())
 
     def choose(self, song: str | None) -> None:
-        if song == self.song and song is not None:
+        if song is not None and song == self.song and self._bench is None:
             return
-        self.song = song
+        self.song, self._bench = song, None
         self.views["Night"].select(song)
         self.views["Songs"].select(song)
         self._show_tonight()
@@ -294,8 +298,20 @@ class MainWindow(QMainWindow):
         self.choose(song)
         self.show_view("Tune")
 
+    def tune_guitar(self, guitar_id: str, target: Tuning, identify: bool = False) -> None:
+        """Tunes any guitar to any tuning, with no song; or listens first to what it is in."""
+        guitar = self.session.state.instrument(guitar_id)
+        self._bench = Job("", f"{guitar.name}, {fields.show_tuning(target)}", guitar.id, target, 0.0)
+        self.show_view("Tune")
+        if identify:
+            self.tune.identify()
+
     def next_song(self) -> None:
-        """On to the next gap of the night."""
+        """On to the next gap of the night; from a guitar tuned without a song back to the guitars."""
+        if self._bench is not None:
+            self._bench = None
+            self.show_view("Guitars")
+            return
         rows = [row.song for row in self.tonight.model.rows]
         at = rows.index(self.song) if self.song in rows else -1
         if at + 1 < len(rows):
@@ -311,6 +327,8 @@ class MainWindow(QMainWindow):
             self.tune.begin(job)
 
     def _job(self) -> Job | None:
+        if self._bench is not None:
+            return self._bench
         gig, plan = self.night.given_gig, self.night.given
         if gig is None or plan is None or self.song is None:
             return None
@@ -460,7 +478,9 @@ class MainWindow(QMainWindow):
 
     def _prefer_tuning(self, tuning: TuningPreferences) -> None:
         self.tune.prefer(tuning)
-        self.views["Songs"].set_reference(tuning.reference)
+        self.views["Songs"].prefer(tuning)
+        self.views["Guitars"].prefer(tuning.calling)
+        self.views["Fretboard"].prefer(tuning.calling)
         self._show_status()
 
     def _save_preferences(self) -> None:

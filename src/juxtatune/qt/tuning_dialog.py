@@ -1,4 +1,4 @@
-"""How strings are judged: A4, which moment of a note counts, and the rules of landing. Changes count at once."""
+"""How strings are judged and called: A4, the moment of a note that counts, the rules of landing, names. Changes count at once."""
 
 from __future__ import annotations
 
@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from juxtatune.app.calling import STRINGS
 from juxtatune.app.preferences import LIMITS, TuningPreferences
 from juxtatune.qt.widgets.fields import NumberField
 
@@ -29,6 +30,8 @@ FIGURES = {
     "recheck": ("In the check of all strings, within ±", " ¢", 1, 0.5),
 }
 MOMENTS = ("the settled pitch", "the attack, as short hard chords sound")
+CALLED = ("by number: 6th to 1st", "by their standard letters, whatever they sound", "by what they sound now")
+FIRST = ("as they sound first", "as written first: what the hand thinks")
 NOTE = "A record off A4 = 440 is a matter of its song: match it in Songs."
 
 
@@ -45,8 +48,16 @@ class TuningDialog(QDialog):
         self.moment = QComboBox()
         self.moment.addItems(MOMENTS)
         self.moment.setAccessibleName("What is brought to pitch")
+        self.strings = QComboBox()
+        self.strings.addItems(CALLED)
+        self.strings.setAccessibleName("Strings are called")
+        self.first = QComboBox()
+        self.first.addItems(FIRST)
+        self.first.setAccessibleName("Chords and keys are named")
         self._lay_out()
         self._show()
+        self.strings.currentIndexChanged.connect(lambda k: self._call(strings=STRINGS[k]))
+        self.first.currentIndexChanged.connect(lambda k: self._call(written_first=k == 1))
         self.moment.currentIndexChanged.connect(lambda k: self._set(replace(self.preferences, attack=k == 1)))
         for name, field in self.figures.items():
             field.valueChanged.connect(
@@ -63,6 +74,8 @@ class TuningDialog(QDialog):
             self.figures[name] = field
             form.addRow(text, field)
         form.insertRow(1, "What is brought to pitch", self.moment)
+        form.addRow("Strings are called", self.strings)
+        form.addRow("Chords and keys are named", self.first)
         note = QLabel(NOTE)
         note.setObjectName("muted")
         buttons = QDialogButtonBox()
@@ -88,14 +101,19 @@ class TuningDialog(QDialog):
         self._show()
 
     def _show(self) -> None:
-        widgets = (self.moment, *self.figures.values())
+        widgets = (self.moment, self.strings, self.first, *self.figures.values())
         for widget in widgets:
             widget.blockSignals(True)
         self.moment.setCurrentIndex(int(self.preferences.attack))
+        self.strings.setCurrentIndex(STRINGS.index(self.preferences.calling.strings))
+        self.first.setCurrentIndex(int(self.preferences.calling.written_first))
         for name, field in self.figures.items():
             field.setValue(self.preferences.figure(name))
         for widget in widgets:
             widget.blockSignals(False)
+
+    def _call(self, **changes: object) -> None:
+        self._set(replace(self.preferences, calling=replace(self.preferences.calling, **changes)))  # type: ignore[arg-type]
 
     def _set(self, preferences: TuningPreferences) -> None:
         if preferences != self.preferences:

@@ -114,7 +114,7 @@ class ApproachWidget(QWidget):
         c, g = Theme.now, self.grown()
         cents = column.unit == "¢"
         x, w = rect.left(), rect.width()
-        self._line(p, f"{column.string}   {column.note}", QRectF(x, 6 * g, w, 34 * g), 24 * g, c.text, 600)
+        self._line(p, column.head, QRectF(x, 6 * g, w, 34 * g), 24 * g, c.text, 600)
         figure = f"{column.figure} ¢" if cents else column.figure
         self._line(p, figure, QRectF(x, 38 * g, w, (90 if cents else 70) * g), (78 if cents else 62) * g,
                    self._colour(column), 600)  # fmt: skip
@@ -130,7 +130,7 @@ class ApproachWidget(QWidget):
         c, g = Theme.now, self.grown()
         cents = column.unit == "¢"
         x, w = rect.left(), rect.width()
-        self._line(p, f"{column.string}   {column.note}", QRectF(x, 8 * g, w, 30 * g), 20 * g, c.text, 600)
+        self._line(p, column.head, QRectF(x, 8 * g, w, 30 * g), 20 * g, c.text, 600)
         figure = f"{column.figure} ¢" if cents else column.figure
         self._line(p, figure, QRectF(x, 42 * g, w, 40 * g), 32 * g, self._colour(column), 600)
         if not cents:

@@ -18,10 +18,11 @@ class TrailPoint:
 
 @dataclass(frozen=True)
 class Column:
-    """One string. `form`: waiting, moving, landed, hollow (came from above), checked."""
+    """One string. `head` names it with its note. `form`: waiting, moving, landed, hollow (came from above), checked."""
 
     string: int
     note: str
+    head: str
     figure: str
     unit: str
     action: str

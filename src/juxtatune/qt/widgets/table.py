@@ -121,7 +121,8 @@ class SignatureDelegate(QStyledItemDelegate):
         drawn = index.data(SIGNATURE)
         if drawn is not None:
             room = round(option.rect.width() - signature_width(len(drawn[0]))) - 3 * MARGIN
-            option.text = option.fontMetrics.elidedText(option.text, Qt.TextElideMode.ElideMiddle, room)
+            lines = option.text.split("\u2028")  # how the base class writes a new line
+            option.text = "\u2028".join(option.fontMetrics.elidedText(t, Qt.TextElideMode.ElideMiddle, room) for t in lines)
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         drawn = index.data(SIGNATURE)

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from PySide6.QtCore import QObject, Signal
 
 from juxtatune.app import fields
+from juxtatune.app.calling import Calling
 from juxtatune.app.session import Session
 from juxtatune.core.errors import UserError
 from juxtatune.core.fretboard.chordnames import name_chord
@@ -40,6 +41,7 @@ class FretboardPresenter(QObject):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
+        self.calling = Calling()
         self.guitar: str | None = None
         self.tuning: Tuning | None = None
         self.capo = 0
@@ -156,12 +158,16 @@ class FretboardPresenter(QObject):
         home, moved = written_tuning(tuning)
         moved += self.capo
         written = name_chord([round(p.written.pitch) for p in played], home.flats)
+        names = [n.name or n.interval or "no chord with a name" for n in (sounds, written)]
         lines = [" ".join(str(p.sounds) for p in played)]
+        first = names[0]
         if moved:
-            lines.append(f"written {written.name or written.interval}, sounds {half_steps_words(moved)}")
+            head, other = self.calling.both(*names)
+            first = head.split(" ", 1)[1]
+            lines.append(f"{other}, {'' if self.calling.written_first else 'sounds '}{half_steps_words(moved)}")
         if sounds.others:
             lines.append("also " + ", ".join(sounds.others))
-        return pretty(sounds.name or sounds.interval or "no chord with a name"), pretty("\n".join(lines))
+        return pretty(first), pretty("\n".join(lines))
 
     def elsewhere(self) -> list[Elsewhere]:
         """The same pitches on every guitar of the book, as it stands now; the passage where one is typed."""

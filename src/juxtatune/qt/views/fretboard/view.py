@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
 )
 
 from juxtatune.app import fields
+from juxtatune.app.calling import Calling
 from juxtatune.app.session import Session
 from juxtatune.qt.views.fretboard.presenter import FretboardPresenter
 from juxtatune.qt.widgets.fields import AddField, NumberField
@@ -48,6 +49,11 @@ class FretboardView(QWidget):
 
     def close_view(self) -> None:
         self.presenter.close()
+
+    def prefer(self, calling: Calling) -> None:
+        """Whether chords are named as they sound or as written first."""
+        self.presenter.calling = calling
+        self.refresh()
 
     def hints(self) -> tuple[str, ...]:
         return HINTS

@@ -1,37 +1,35 @@
-"""The Guitars view: every guitar with its tunings and what handling it costs."""
+"""The Guitars view: the guitars at the left, the chosen one, what it costs and its night at the right."""
 
 from __future__ import annotations
-
-from functools import partial
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent, QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QTableView, QVBoxLayout, QWidget
 
 from juxtatune.app import fields
+from juxtatune.app.calling import Calling
 from juxtatune.app.session import Session
 from juxtatune.app.sheets import TechGuitar, tech_guitars
 from juxtatune.core.planning.plan import Plan
 from juxtatune.core.repertoire.night import Gig
 from juxtatune.core.strings.instrument import Instrument
+from juxtatune.qt.views.guitars.page import GuitarPage
 from juxtatune.qt.views.guitars.presenter import GuitarsPresenter
 from juxtatune.qt.widgets.fields import AddField, NumberField
 from juxtatune.qt.widgets.table import RowsModel, TableColumn, make_table
 
-HINTS = ("Enter  edit a field", "Del  remove", "Ctrl+Z  undo")
-COSTS = (
-    ("Start", "base_s", 52), ("String", "string_s", 58), ("Half step", "semitone_s", 74), ("Check", "check_s", 58),
-    ("Rounds", "passes", 66), ("Swap", "swap_s", 54), ("Capo", "capo_s", 50),
+HINTS = ("Enter  edit", "F12  what is it in?", "T  tune it now", "Del  remove", "Ctrl+Z  undo")
+GUITARS = (
+    TableColumn("Guitar", lambda i: f"{i.name}\n{fields.show_tuning(i.tuning)}", None, 230,
+                lambda i: (i.tuning.pitches, i.home.pitches), stretch=True),
 )  # fmt: skip
-TONIGHT = (
-    TableColumn("Minute", lambda r: f"{r.minute:.0f} min", width=64, right=True),
-    TableColumn("When", lambda r: r.when, width=280),
-    TableColumn("What", lambda r: r.what, stretch=True),
-)
+# what is played stands in Tonight already
+TONIGHT = (TableColumn("Work", lambda r: f"{r.when} · {r.minute:.0f} min\n{r.what}", stretch=True),)
 
 
 class GuitarsView(QWidget):
     message = Signal(str)
+    tune_wanted = Signal(str, object, bool)  # a guitar's id, a tuning, and whether to hear first what it is in
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -39,19 +37,15 @@ class GuitarsView(QWidget):
         self._stale = False
         self.presenter = p = GuitarsPresenter(session)
         p.message.connect(self.message)
-        columns = (
-            TableColumn("Guitar", lambda i: i.name, p.with_name, 90),
-            TableColumn("Bridge", lambda i: i.bridge, p.with_bridge, 70),
-            TableColumn("Now in", lambda i: fields.show_tuning(i.tuning), p.with_tuning, 230,
-                        lambda i: (i.tuning.pitches, i.home.pitches), stretch=True),
-            TableColumn("Home tuning", lambda i: fields.show_notes(i.home), p.with_home, 150),
-            *(TableColumn(title, partial(_cost, key), p.with_cost(key), width) for title, key, width in COSTS),
-        )  # fmt: skip
-        self.model = RowsModel(columns, lambda _, new: p.change(new), self.message.emit)
-        self.table = make_table(self.model, columns, "Guitars of the book")
+        self.model = RowsModel(GUITARS, lambda *_: None, self.message.emit)
+        self.table = make_table(self.model, GUITARS, "Guitars of the book")
+        self.page = GuitarPage(p)
+        self.page.target.entered.connect(self.tune_now)
+        self.page.tune.clicked.connect(lambda _=False: self.tune_now())
+        self.page.identify.clicked.connect(lambda _=False: self.identify())
         self._lay_out()
         self._tonight: dict[str, TechGuitar] = {}
-        self.table.selectionModel().currentRowChanged.connect(lambda *_: self._show_tonight())
+        self.table.selectionModel().currentRowChanged.connect(lambda *_: self._show_guitar())
         self._unwatch = session.watch(self._book_changed)
         self.refresh()
 
@@ -60,6 +54,11 @@ class GuitarsView(QWidget):
 
     def hints(self) -> tuple[str, ...]:
         return HINTS
+
+    def prefer(self, calling: Calling) -> None:
+        """What strings are called in the picture."""
+        self.presenter.calling = calling
+        self._show_guitar()
 
     def _lay_out(self) -> None:
         title = QLabel("Guitars")
@@ -73,40 +72,41 @@ class GuitarsView(QWidget):
         self.strings.setValue(6)
         self.strings.setMinimumWidth(110)
         self.strings.setAccessibleName("Strings of the new guitar")
-        self.table.verticalHeader().setDefaultSectionSize(48)
+        self.table.verticalHeader().setDefaultSectionSize(44)
         head = QHBoxLayout()
         head.addWidget(title, 1)
         head.addWidget(self.name, 2)
         head.addWidget(self.strings)
         head.addWidget(self.home, 2)
-        for text, action in (("Add guitar", self.add), ("Remove guitar", self.remove)):
-            button = QPushButton(text)
-            button.setAutoDefault(False)
-            button.clicked.connect(lambda _=False, action=action: action())
-            head.addWidget(button)
-        note = QLabel(
-            "Times in seconds. A retune takes the start, then for every round each string that moves (a string, and more for "
-            "each half step), then the check of every string. Much more or much less tension than usual moves neck and bridge: "
-            "have the set-up checked after a lasting change."
-        )
-        note.setObjectName("muted")
-        note.setWordWrap(True)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(24, 14, 24, 12)
-        layout.addLayout(head)
+        head.addWidget(_button("Add guitar", self.add))
+        head.addWidget(_button("Remove guitar", self.remove))
         self.night_title = QLabel()
         self.night_title.setObjectName("strong")
+        self.night_title.setWordWrap(True)
         self.night_model = RowsModel(TONIGHT, lambda *_: None, self.message.emit)
         self.night = make_table(self.night_model, TONIGHT, "This guitar tonight")
         self.night.horizontalHeader().hide()
-        self.night.verticalHeader().setDefaultSectionSize(24)
+        self.night.verticalHeader().setDefaultSectionSize(44)
         self.night.setSelectionMode(QTableView.SelectionMode.NoSelection)
         self.night.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        layout.addWidget(self.table, 3)
-        layout.addWidget(note)
-        layout.addWidget(self.night_title)
-        layout.addWidget(self.night, 4)
+        left = QVBoxLayout()
+        left.addWidget(self.table, 2)
+        left.addWidget(self.night_title)
+        left.addWidget(self.night, 3)
+        both = QHBoxLayout()
+        both.setSpacing(24)
+        both.addLayout(left, 2)
+        both.addWidget(self.page, 5)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(24, 14, 24, 12)
+        column.addLayout(head)
+        column.addLayout(both, 1)
 
+    def chosen(self) -> Instrument | None:
+        found: Instrument | None = self.model.row(self.table.currentIndex().row())
+        return found
+
+    # -- showing
     def _book_changed(self) -> None:
         if self.session.changes.instruments:
             self._stale = not self.isVisible()
@@ -125,6 +125,7 @@ class GuitarsView(QWidget):
         self.model.set_rows(self.session.state.instruments)
         if self.session.state.instruments:
             self.table.selectRow(min(row, len(self.session.state.instruments) - 1))
+        self._show_guitar()
 
     def show_night(self, gig: Gig | None, plan: Plan | None) -> None:
         """Takes the order of the open night, to say what each guitar goes through in it."""
@@ -132,10 +133,15 @@ class GuitarsView(QWidget):
         self._tonight = {g.name: g for g in rows}
         self._show_tonight()
 
+    def _show_guitar(self) -> None:
+        self.page.show_guitar(self.chosen())
+        self._show_tonight()
+
     def _show_tonight(self) -> None:
-        guitar = self.model.row(self.table.currentIndex().row())
+        guitar = self.chosen()
         mine = self._tonight.get(guitar.name) if guitar is not None else None
-        self.night_model.set_rows(mine.rows if mine is not None else ())
+        work = [r for r in mine.rows if not r.what.startswith("played")] if mine is not None else []
+        self.night_model.set_rows(work)
         if guitar is None:
             self.night_title.setText("First of all: type the name of your guitar above and press Enter.")
         elif mine is None:
@@ -147,6 +153,7 @@ class GuitarsView(QWidget):
         """An empty list begins in the field that fills it."""
         (self.table if self.session.state.instruments else self.name).setFocus()
 
+    # -- editing
     def add(self) -> None:
         """Adds what is typed; the field keeps the text where that fails, and the focus always."""
         if self.presenter.add(self.name.text(), round(self.strings.value()), self.home.text()):
@@ -158,16 +165,38 @@ class GuitarsView(QWidget):
             self.name.setFocus()
 
     def remove(self) -> None:
-        self.presenter.remove(self.model.row(self.table.currentIndex().row()))
+        self.presenter.remove(self.chosen())
+
+    def tune_now(self) -> None:
+        """Tunes the chosen guitar to what is typed, or home; the field keeps what cannot be read."""
+        guitar = self.chosen()
+        target = self.presenter.target(guitar, self.page.target.text()) if guitar is not None else None
+        if guitar is not None and target is not None:
+            self.page.target.clear()
+            self.tune_wanted.emit(guitar.id, target, False)
+
+    def identify(self) -> None:
+        """Listens to what the chosen guitar is in."""
+        guitar = self.chosen()
+        if guitar is not None:
+            self.tune_wanted.emit(guitar.id, guitar.tuning, True)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Delete:
             self.remove()
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            self.table.edit(self.table.currentIndex())
+            self.page.texts["tuning"].setFocus()
+            self.page.texts["tuning"].selectAll()
+        elif event.key() == Qt.Key.Key_T:
+            self.page.target.setFocus()
+        elif event.key() == Qt.Key.Key_F12:
+            self.identify()
         else:
             super().keyPressEvent(event)
 
 
-def _cost(key: str, guitar: Instrument) -> str:
-    return f"{getattr(guitar.costs, key):g}"
+def _button(text: str, work: object) -> QPushButton:
+    button = QPushButton(text)
+    button.setAutoDefault(False)
+    button.clicked.connect(lambda _=False: work())  # type: ignore[operator]
+    return button

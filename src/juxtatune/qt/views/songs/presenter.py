@@ -10,6 +10,7 @@ from pathlib import Path
 from PySide6.QtCore import QObject, Signal
 
 from juxtatune.app import catalogue_edits, fields
+from juxtatune.app.calling import Calling
 from juxtatune.app.music_in import Preview, preview
 from juxtatune.app.offer import Offer, offers, with_ways
 from juxtatune.app.session import Session
@@ -53,6 +54,7 @@ class SongsPresenter(QObject):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
+        self.calling = Calling()
 
     @property
     def state(self) -> BookState:
@@ -157,7 +159,8 @@ class SongsPresenter(QObject):
             return "sounds as written"
         note = parse_note(match[0].replace("♯", "#").replace("♭", "b") + "4")
         sounds = spell(note.pitch + moved, way.tuning.flats, False).letter_name()
-        return pretty(f"written {d.key}, sounds {sounds}{d.key[len(match[0]):]}, {half_steps_words(moved)}")
+        first, other = self.calling.both(f"{sounds}{d.key[len(match[0]):]}", d.key)
+        return pretty(f"{first}, {other}, {half_steps_words(moved)}")
 
     def music_words(self, song: Song) -> str:
         d = song.details

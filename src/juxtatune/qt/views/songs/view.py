@@ -21,8 +21,8 @@ from PySide6.QtWidgets import (
 )
 
 from juxtatune.app import fields
+from juxtatune.app.preferences import TuningPreferences
 from juxtatune.app.session import Session
-from juxtatune.core.music.pitch import Reference
 from juxtatune.core.repertoire.song import Way
 from juxtatune.devices.sound_file import CHOOSE
 from juxtatune.qt.views.songs.offer_dialog import OfferDialog
@@ -63,9 +63,10 @@ class SongsView(QWidget):
         self._unwatch()
         self.record.close_bar()
 
-    def set_reference(self, reference: Reference) -> None:
-        """The player's A4, which a record is measured against."""
-        self.record.reference = reference
+    def prefer(self, preferences: TuningPreferences) -> None:
+        """The player's A4, which a record is measured against, and how keys are named."""
+        self.record.reference = preferences.reference
+        self.presenter.calling = preferences.calling
         self._show_ways()
 
     def hints(self) -> tuple[str, ...]:

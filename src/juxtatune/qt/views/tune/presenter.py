@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from juxtatune.app import fields
+from juxtatune.app.moments import now_text
 from juxtatune.app.preferences import TuningPreferences
 from juxtatune.app.session import Session
 from juxtatune.app.tune import TuneRun, strum_words
@@ -27,6 +28,7 @@ from juxtatune.qt.widgets.approach_values import Column
 from juxtatune.qt.worker import AudioWorker, LatestWorker
 
 REPAINT_MS = 40
+HEARD_WITHIN = 5.0  # cents: how certain a guitar's state is that was told from one strum
 
 
 @dataclass(frozen=True)
@@ -93,13 +95,19 @@ class TunePresenter(QObject):
 
     def _run_of(self, job: Job) -> TuneRun:
         p = self.preferences
-        return TuneRun(self.session, job.instrument, job.target, job.song, p.rules, p.reference, p.attack)
+        return TuneRun(self.session, job.instrument, job.target, job.song, p.rules, p.reference, p.attack, p.calling)
 
     def prefer(self, preferences: TuningPreferences) -> None:
         """Judges by other figures from now on: a retune under way begins anew, the guitar as it is."""
         if preferences == self.preferences:
             return
+        judged = replace(preferences, calling=self.preferences.calling) != self.preferences
         self.preferences = preferences
+        if self.run is not None:
+            self.run.calling = preferences.calling
+        if not judged:
+            self.changed.emit()
+            return
         if self.job is None or self.run is None or self.run.finished:
             return
         listening = self._worker is not None
@@ -193,7 +201,7 @@ class TunePresenter(QObject):
         if found is None or found.tuning is None or self.run is None or self.job is None:
             return
         name = self.session.state.instrument(self.run.instrument).name
-        state = self.session.state.tuned(self.run.instrument, found.tuning)
+        state = self.session.state.tuned(self.run.instrument, found.tuning, now_text(), HEARD_WITHIN)
         try:
             self.session.edit(f"{name} as it was heard", state)
         except UserError as error:
@@ -228,7 +236,7 @@ class TunePresenter(QObject):
         except UserError as error:
             self.message.emit(error.message())
         else:
-            self.message.emit(strum_words(readings, run.left()))
+            self.message.emit(strum_words(readings, run.left(), run.called))
         self._say_saved()
         self.changed.emit()
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from juxtatune.app.tune import Point, TuneRun, half_steps, ordinal
+from juxtatune.app.tune import Point, TuneRun, half_steps
 from juxtatune.core.music.naming import name_tuning
 from juxtatune.core.music.notes import pretty
 from juxtatune.core.retuning import procedure
@@ -32,7 +32,7 @@ def caution(run: TuneRun) -> str:
             if c.semitones > 0 and c.target.pitch - home.pitch(c.string) >= BREAK_FROM]  # fmt: skip
     if not high:
         return ""
-    strings = " and ".join(ordinal(s) for s in high)
+    strings = " and ".join(run.called(s) for s in high)
     verb = "goes above its usual pitch" if len(high) == 1 else "go above their usual pitch"
     return f"The {strings} {verb} and may break: keep your face out of the line of the string, go up slowly."
 
@@ -54,9 +54,10 @@ def _column(run: TuneRun, s: StringState, now: float) -> Column:
         action = half_steps(-s.start_cents / 100)
     trail = tuple(TrailPoint(now - q.t, q.cents, q.sigma) for q in reversed(_points(run, s.string, now)))
     note = pretty(str(run.target.note(s.string)))
+    head = run.calling.head(s.string, run.target)
     form = "moving" if procedure.reads_off(p, s.string) else FORMS[s.status]
     return Column(
-        s.string, note, text, unit, action, _detail(run, s), form, cents if shown else None,
+        s.string, note, head, text, unit, action, _detail(run, s), form, cents if shown else None,
         s.sigma or 1.0, s.held, trail,
     )  # fmt: skip
 
@@ -68,7 +69,7 @@ def _points(run: TuneRun, string: int, now: float) -> list[Point]:
 def _detail(run: TuneRun, s: StringState) -> str:
     active = s.string == run.procedure.active
     if run.together and active:
-        one, other = (ordinal(k) for k in run.together)
+        one, other = (run.called(k) for k in run.together)
         return f"the {one} and the {other} ring together: damp one"
     if run.declined and active:
         return run.declined
@@ -96,7 +97,7 @@ def _by_ear(run: TuneRun, s: StringState) -> list[str]:
         return []
     r = change.reference
     fret = f", fret {r.fret}" if r.fret else ""
-    return [f"{half_steps(change.semitones)} · by ear: {r.interval} of the {ordinal(r.string)}{fret}"]
+    return [f"{half_steps(change.semitones)} · by ear: {r.interval} of the {run.called(r.string)}{fret}"]
 
 
 def counts(run: TuneRun) -> str:
@@ -104,14 +105,14 @@ def counts(run: TuneRun) -> str:
     p = run.procedure
     if p.done:
         return "all strings checked · Page Down: next song"
-    out = [f"the {ordinal(s.string)} is out again" for s in p.strings if s.slipped and s.status is Status.TO_GO]
-    out += [f"the {ordinal(s.string)} is off" for s in p.strings if s.status is Status.OFF]
+    out = [f"the {run.called(s.string)} is out again" for s in p.strings if s.slipped and s.status is Status.TO_GO]
+    out += [f"the {run.called(s.string)} is off" for s in p.strings if s.status is Status.OFF]
     if p.checking:
         done = sum(s.status is Status.CHECKED for s in p.strings)
         return " · ".join([f"{done} checked", f"{len(p.strings) - done} to check", *out])
     landed = sum(p.state(s).status is Status.LANDED for s in p.moving)
     hollow = sum(p.state(s).status is Status.FROM_ABOVE for s in p.moving)
-    left = [ordinal(s) for s in p.moving if p.state(s).status is Status.TO_GO]
+    left = [run.called(s) for s in p.moving if p.state(s).status is Status.TO_GO]
     again = [f"{hollow} to come up again"] if hollow else []
     to_go = f"{len(left)} to go" + (f": {', '.join(left)}" if 0 < len(left) <= 2 else "")
     return " · ".join([f"{landed} landed", *again, to_go, *out])
