@@ -6,8 +6,9 @@ import math
 import re
 from dataclasses import replace
 
+from juxtatune.app.tuning_names import own_names
+from juxtatune.app.tuning_names import show_tuning as show_tuning
 from juxtatune.core.errors import UserError
-from juxtatune.core.music.naming import name_tuning
 from juxtatune.core.music.notes import pretty
 from juxtatune.core.music.reading import parse_tuning
 from juxtatune.core.music.tuning import Tuning
@@ -48,14 +49,10 @@ def words(text: str) -> str:
 
 def tuning(text: str, strings: int | None, home: Tuning | None = None) -> Tuning:
     """A tuning as players write one, for so many strings; letters take the octaves nearest to the home tuning."""
-    value = parse_tuning(text, home)
+    value = own_names.lookup(text) or parse_tuning(text, home)
     if strings is not None and len(value) != strings:
         raise UserError(f"{text.strip()[:40]!r} has {len(value)} notes", allowed=f"{strings} notes, one a string")
     return value
-
-
-def show_tuning(value: Tuning) -> str:
-    return pretty(name_tuning(value).name)
 
 
 def show_notes(value: Tuning) -> str:

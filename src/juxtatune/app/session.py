@@ -9,6 +9,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any
 
+from juxtatune.app.tuning_names import own_names
 from juxtatune.book.backup import back_up
 from juxtatune.book.db import Book
 from juxtatune.book.lock import BookLock
@@ -52,6 +53,7 @@ class Session:
             self._lock.release()
             raise
         self.repairs = self.book.repairs
+        own_names.take(self.state.tunings)
         self.changes = Changes(*(frozenset[str]() for _ in range(5)))
         self._writer = Writer()
         if keep_backup and not self.read_only and self.state != BookState():
@@ -154,6 +156,8 @@ class Session:
     def _change(self, state: BookState) -> None:
         old, self.state = self.state, state
         self.changes = changes_between(old, state)
+        if self.changes.tunings:
+            own_names.take(state.tunings)
         self._save(old, state)
         for watcher in list(self._watchers):
             watcher()

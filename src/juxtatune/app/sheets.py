@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from juxtatune.core.music.naming import name_tuning
-from juxtatune.core.music.notes import pretty
+from juxtatune.app.tuning_names import show_tuning
 from juxtatune.core.planning.plan import Plan, Retune
 from juxtatune.core.planning.trace import trace
 from juxtatune.core.repertoire.night import Gig
@@ -59,7 +58,7 @@ def floor_rows(gig: Gig, plan: Plan) -> list[FloorRow]:
         if place.way.capo:
             text = f"capo {place.way.capo}" + (f"; {text}" if text else "")
         part_begins = not rows or rows[-1].part != place.part
-        tuning = pretty(name_tuning(place.way.tuning).name)
+        tuning = show_tuning(place.way.tuning)
         named = tuning if part_begins or guitar.id != hand or stands.get(guitar.id) != tuning else ""
         stands[guitar.id] = tuning
         rows.append(FloorRow(
@@ -97,7 +96,7 @@ def tech_guitars(gig: Gig, plan: Plan) -> list[TechGuitar]:
             gap = place.gap
             minute += ((gap.dead_s + gap.cover_s) if gap is not None else 0.0) / 60
             if k == 0 or place.part != places[k - 1].part:
-                tuning = name_tuning(plan.start[place.part][guitar.id]).name
+                tuning = show_tuning(plan.start[place.part][guitar.id])
                 rows.append(TechRow(minute, f"before {_part(gig, place.part)}", f"have it in {tuning}"))
             done = _moves("", guitar.id, gap.retunes if gap is not None else ())
             if done:
@@ -121,4 +120,4 @@ def _part(gig: Gig, part: int) -> str:
 def leave_in(gig: Gig, plan: Plan) -> dict[str, str]:
     """What each guitar should stand in before a night begins: its name to the name of the tuning."""
     first = next((s.part for s in plan.order if s.way is not None), 0)
-    return {i.name: name_tuning(plan.start[first][i.id]).name for i in gig.instruments}
+    return {i.name: show_tuning(plan.start[first][i.id]) for i in gig.instruments}

@@ -9,12 +9,12 @@ from dataclasses import dataclass
 from juxtatune.app.calling import Calling
 from juxtatune.app.moments import now_text
 from juxtatune.app.session import Session
+from juxtatune.app.tuning_names import show_tuning
 from juxtatune.book.writer import Ticket
 from juxtatune.core.listening.listener import Heard
 from juxtatune.core.listening.pluck import Reading, Targets
 from juxtatune.core.listening.strum import StrumReading
 from juxtatune.core.listening.whose import on_string
-from juxtatune.core.music.naming import name_tuning
 from juxtatune.core.music.pitch import ISO_16, Reference
 from juxtatune.core.music.tuning import Tuning
 from juxtatune.core.retuning import procedure
@@ -192,7 +192,7 @@ class TuneRun:
         self.finished = True
         state = self.session.state
         guitar = state.instrument(self.instrument)
-        label = f"{guitar.name} in {name_tuning(self.target).name}"
+        label = f"{guitar.name} in {show_tuning(self.target)}"
         sigmas = [s.sigma for s in self.procedure.strings if s.sigma is not None]
         certain = round(max(sigmas, default=self.procedure.rules.recheck), 2)
         new = state.tuned(self.instrument, self.target, now_text(), certain)
@@ -220,9 +220,9 @@ class TuneRun:
         """Which strings move, which way and how far, in a sentence."""
         moves = self.procedure.change.strings
         name = self.session.state.instrument(self.instrument).name
-        way = f"{name}, {name_tuning(self.source).name} to {name_tuning(self.target).name}"
+        way = f"{name}, {show_tuning(self.source)} to {show_tuning(self.target)}"
         if not moves:
-            return f"{name} stays in {name_tuning(self.target).name}. Check every string."
+            return f"{name} stays in {show_tuning(self.target)}. Check every string."
         return f"{way}: {_moves(moves, self.called)}."
 
 

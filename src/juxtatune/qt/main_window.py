@@ -26,8 +26,6 @@ from juxtatune.app import fields
 from juxtatune.app.preferences import Preferences, TuningPreferences
 from juxtatune.app.session import Session
 from juxtatune.core.errors import UserError
-from juxtatune.core.music.naming import name_tuning
-from juxtatune.core.music.notes import pretty
 from juxtatune.core.music.tuning import Tuning
 from juxtatune.core.planning.trace import trace
 from juxtatune.qt.faults import faults
@@ -45,10 +43,11 @@ from juxtatune.qt.views.night.view import NightView
 from juxtatune.qt.views.songs.view import SongsView
 from juxtatune.qt.views.tune.presenter import Job, TunePresenter
 from juxtatune.qt.views.tune.view import TuneView
+from juxtatune.qt.views.tunings.view import TuningsView
 from juxtatune.qt.widgets.level import LevelBar
 from juxtatune.qt.widgets.tonight import TonightList, TonightRow
 
-VIEWS = ("Songs", "Guitars", "Fretboard", "Night", "Tune")
+VIEWS = ("Songs", "Guitars", "Tunings", "Fretboard", "Night", "Tune")
 FOLD_AT = 1100  # px
 FOOT_PX = 16
 USUAL = (1280, 800)
@@ -79,7 +78,8 @@ class MainWindow(QMainWindow):
         self.night = NightPresenter(session)
         self.tune = TunePresenter(session)
         self.views: dict[str, Any] = {
-            "Songs": SongsView(session), "Guitars": GuitarsView(session), "Fretboard": FretboardView(session),
+            "Songs": SongsView(session), "Guitars": GuitarsView(session), "Tunings": TuningsView(session),
+            "Fretboard": FretboardView(session),
             "Night": NightView(self.night), "Tune": TuneView(self.tune),
         }  # fmt: skip
         self._lay_out()
@@ -183,7 +183,8 @@ class MainWindow(QMainWindow):
         self.views["Night"].song_chosen.connect(self.choose)
         self.views["Songs"].song_chosen.connect(self.choose)
         self.views["Night"].opened.connect(self.open_song)
-        self.views["Guitars"].tune_wanted.connect(self.tune_guitar)
+        for view in ("Guitars", "Tunings"):
+            self.views[view].tune_wanted.connect(self.tune_guitar)
         self.views["Night"].hints_changed.connect(self._show_hints)
         for view in self.views.values():
             view.message.connect(self.say)
@@ -355,6 +356,7 @@ class MainWindow(QMainWindow):
     def _refresh(self) -> None:
         self._show_name()
         self._show_tonight()
+        self.views["Tunings"].show_night(self.night.night())
         self._show_status()
         self._show_note()
         self._show_hints()
@@ -370,7 +372,7 @@ class MainWindow(QMainWindow):
                 if p.song == self.song:
                     past = False
                 guitar = gig.instrument(p.way.instrument)
-                tuning = pretty(name_tuning(p.way.tuning).name)
+                tuning = fields.show_tuning(p.way.tuning)
                 rows.append(TonightRow(p.song, gig.song(p.song).title, tuning, guitar.name,
                                        p.way.tuning.pitches, guitar.home.pitches, past))  # fmt: skip
         self.tonight.set_rows(tuple(rows), self.song)
@@ -434,7 +436,7 @@ class MainWindow(QMainWindow):
     def show_legend(self) -> None:
         """The keys of every view, and what the marks mean."""
         groups = [("Everywhere", [
-            ("Ctrl+1 … 5", "Songs, Guitars, Fretboard, Night, Tune"), ("Ctrl+R", "plan the night"), ("Ctrl+Z", "undo"),
+            ("Ctrl+1 … 6", ", ".join(VIEWS)), ("Ctrl+R", "plan the night"), ("Ctrl+Z", "undo"),
             ("Ctrl+Shift+Z", "do again"), ("Ctrl+,", "tuning preferences"), ("F1 or ?", "this page"),
         ])]  # fmt: skip
         for name in VIEWS:
@@ -480,6 +482,7 @@ class MainWindow(QMainWindow):
         self.tune.prefer(tuning)
         self.views["Songs"].prefer(tuning)
         self.views["Guitars"].prefer(tuning.calling)
+        self.views["Tunings"].prefer(tuning.calling)
         self.views["Fretboard"].prefer(tuning.calling)
         self._show_status()
 
@@ -536,6 +539,7 @@ class MainWindow(QMainWindow):
         self.legend.close()
         self.views["Songs"].close_view()
         self.views["Guitars"].close_view()
+        self.views["Tunings"].close_view()
         self.views["Fretboard"].close_view()
         self.tune.close()
         self.night.close()

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from juxtatune.core.music.naming import name_tuning
-from juxtatune.core.music.notes import pretty
+from juxtatune.app.tuning_names import show_tuning
 from juxtatune.core.planning.plan import Plan
 from juxtatune.core.planning.trace import trace
 from juxtatune.core.repertoire.night import Gig
@@ -108,7 +107,7 @@ def score_of(gig: Gig, plan: Plan, title: str) -> Score:
         strings = frozenset(
             k for k, s in enumerate(p.way.tuning.strings) if p.way.uses(s)
         ) if p.way is not None else frozenset()  # fmt: skip
-        tuning = pretty(name_tuning(p.way.tuning).name) if p.way is not None else ""
+        tuning = show_tuning(p.way.tuning) if p.way is not None else ""
         part_begins = not rows or rows[-1].part != p.part
         changes = bool(tuning) and (part_begins or hand != now or stands.get(guitars[now].id) != tuning)
         if p.way is not None:

@@ -101,7 +101,7 @@ class SongsPresenter(QObject):
             return None
         song = self.state.songs[-1]
         where = f"{fields.show_tuning(song.ways[0].tuning)} on {self.guitar_name(song.ways[0])}"
-        self.message.emit(f"{song.title} is in the book, in {where}. Night puts it into a night (Ctrl+4, B).")
+        self.message.emit(f"{song.title} is in the book, in {where}. Night puts it into a night (Ctrl+5, B).")
         return song.id
 
     def remove_song(self, song_id: str | None) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from juxtatune.app.tune import Point, TuneRun, half_steps
-from juxtatune.core.music.naming import name_tuning
+from juxtatune.app.tuning_names import show_tuning
 from juxtatune.core.music.notes import pretty
 from juxtatune.core.retuning import procedure
 from juxtatune.core.retuning.procedure import Status, StringState
@@ -18,7 +18,7 @@ SHOWN_S = 9.5  # of a trail
 
 
 def tuning_name(run: TuneRun) -> str:
-    return pretty(name_tuning(run.target).name)
+    return show_tuning(run.target)
 
 
 def summary(run: TuneRun) -> str:
