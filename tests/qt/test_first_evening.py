@@ -99,7 +99,7 @@ def add_guitars_and_songs(window, hands) -> None:
 
 
 def set_up_a_night_of_two_halves(window, hands) -> None:
-    hands.press(KEY.Key_4, CONTROL)
+    hands.press(KEY.Key_5, CONTROL)
     hands.press(KEY.Key_B)
     builder = window.views["Night"].builder
     assert builder.isVisible() and builder.search.hasFocus()

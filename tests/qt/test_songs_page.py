@@ -107,11 +107,12 @@ def test_ticked_ways_are_added_and_the_planner_weighs_them(qtbot, window, songs,
         return QDialog.DialogCode.Accepted
 
     monkeypatch.setattr(OfferDialog, "exec", tick)
-    best = songs.presenter.offers("iron-pilot")[0]
-    songs.offer_ways()
+    best = offers(window.session.state, song)[0]
+    with qtbot.waitSignal(songs.presenter.offered, timeout=20000):
+        songs.offer_ways()
     assert window.session.state.song("iron-pilot").ways == (*song.ways, best.way)
     assert "3 ways now" in window.notice.text()
-    assert all(o.way != best.way for o in songs.presenter.offers("iron-pilot"))
+    assert all(o.way != best.way for o in offers(window.session.state, window.session.state.song("iron-pilot")))
 
 
 def test_offered_ways_never_move_the_song_silently_nor_beyond_the_singer() -> None:

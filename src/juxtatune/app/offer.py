@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
+from juxtatune.app.calling import ordinal
 from juxtatune.app.fields import show_tuning
 from juxtatune.book.state import BookState
 from juxtatune.core.errors import UserError
@@ -20,6 +22,7 @@ REFINGERED_S, LOST_S, COST_S = 4.0, 2.0, 0.05  # of other fingers, of each drone
 CAPO_S = 2.0
 OTHER_GUITAR_S = 1.0
 MOST_CAPO = 5
+MOST_LEFT_OUT, NOTE_S = 0.1, 0.5  # share of the notes that may be left out; compromise of each
 FRETS = 22
 
 
@@ -46,8 +49,24 @@ def offers(state: BookState, song: Song) -> list[Offer]:
     return sorted(found, key=lambda o: (o.way.compromise_s, o.account))
 
 
+def moved_by(song: Song, way: Way) -> int:
+    """Half steps that the same shapes sound off the song's own pitch in a way; 0 where the shapes are others."""
+    first = song.ways[0]
+    if way.refingered or len(first.tuning) != len(way.tuning):
+        return 0
+    moves = {
+        round(b + way.capo - a - first.capo, 2)
+        for a, b in zip(first.tuning.pitches, way.tuning.pitches, strict=True)
+    }  # fmt: skip
+    only = moves.pop() if len(moves) == 1 else 0.0
+    return round(only) if abs(only) >= 0.75 else 0
+
+
 def _alike(a: Way, b: Way) -> bool:
-    return a.instrument == b.instrument and a.capo == b.capo and same_pitches(a.tuning, b.tuning)
+    """Whether an offer is nothing new beside a way that is known: one that needs fewer strings is."""
+    every = range(1, len(a.tuning) + 1)
+    fewer = set(a.strings_used or every) < set(b.strings_used or every)
+    return a.instrument == b.instrument and a.capo == b.capo and same_pitches(a.tuning, b.tuning) and not fewer
 
 
 def _on(song: Song, guitar: Instrument, state: BookState) -> Iterator[Offer]:
@@ -59,6 +78,8 @@ def _on(song: Song, guitar: Instrument, state: BookState) -> Iterator[Offer]:
         yield from _moved(song, first, guitar, other)
     if song.details.passage:
         yield from _refingered(song, guitar, state, other)
+        if len(first.tuning) == guitar.strings:
+            yield from _left_out(song, guitar, other)
 
 
 def _matched(first: Way, guitar: Instrument, other: float) -> Offer:
@@ -109,8 +130,33 @@ def _refingered(song: Song, guitar: Instrument, state: BookState, other: float) 
             continue
         used = tuple(sorted({p.string for e in found.events if e for p in e}, reverse=True))
         cost = other + REFINGERED_S + LOST_S * found.drones_lost + COST_S * found.cost + CAPO_S * (capo > 0)
-        way = Way(guitar.id, tuning, capo, () if len(used) == guitar.strings else used, round(cost, 1))
+        way = Way(guitar.id, tuning, capo, () if len(used) == guitar.strings else used, round(cost, 1), True)
         yield Offer(way, _account(guitar, tuning, capo, found))
+
+
+def _left_out(song: Song, guitar: Instrument, other: float) -> Iterator[Offer]:
+    """The song's own tuning with strings left out that hold few of its notes and would have to be retuned."""
+    first, d = song.ways[0], song.details
+    if d.passage_tuning is None or not same_pitches(d.passage_tuning, first.tuning):
+        return
+    used = _notes_by_string(d.passage, guitar.strings)
+    total = sum(used.values())
+    for string, notes in sorted(used.items(), key=lambda x: x[1]):
+        stays = abs(first.tuning.pitch(string) - guitar.home.pitch(string)) < 1e-6
+        if stays or not 0 < notes <= MOST_LEFT_OUT * total or len(used) < 3:
+            continue
+        kept = tuple(s for s in sorted(used, reverse=True) if s != string)
+        way = replace(first, instrument=guitar.id, strings_used=kept, compromise_s=round(other + NOTE_S * notes, 1))
+        words = f"without the {ordinal(string)} string, {notes} of {total} notes are left out, and it need not be retuned"
+        yield Offer(way, f"{guitar.name} in {show_tuning(first.tuning)}: {words}")
+
+
+def _notes_by_string(passage: str, strings: int) -> dict[int, int]:
+    try:
+        events = parse_passage(passage, strings)
+    except UserError:
+        return {}
+    return dict(Counter(p.string for event in events for p in event))
 
 
 def _homes(guitar: Instrument) -> Iterator[tuple[Tuning, int]]:

@@ -70,7 +70,7 @@ def _instrument(r: Row) -> Instrument:
 def _song_row(k: int, s: Song) -> Row:
     ways = [
         {"instrument": w.instrument, "tuning": str(w.tuning), "capo": w.capo,
-         "strings_used": list(w.strings_used), "compromise_s": w.compromise_s}
+         "strings_used": list(w.strings_used), "compromise_s": w.compromise_s, **({"refingered": True} if w.refingered else {})}
         for w in s.ways
     ]  # fmt: skip
     return (s.id, k, s.title, s.length_s, s.energy, _json(ways), _json(details_json(s.details)))
@@ -78,7 +78,8 @@ def _song_row(k: int, s: Song) -> Row:
 
 def _song(r: Row) -> Song:
     ways = tuple(
-        Way(w["instrument"], parse_notes(w["tuning"]), w["capo"], tuple(w["strings_used"]), w["compromise_s"])
+        Way(w["instrument"], parse_notes(w["tuning"]), w["capo"], tuple(w["strings_used"]), w["compromise_s"],
+            w.get("refingered", False))
         for w in json.loads(r[5])
     )
     return Song(r[0], r[2], r[3], r[4], ways, stored_details(json.loads(r[6])))

@@ -9,7 +9,7 @@ from juxtatune.core.errors import UserError
 from juxtatune.core.music.tuning import Tuning
 from juxtatune.core.planning.plan import Slot
 from juxtatune.core.repertoire.night import Gig, Night, Part
-from juxtatune.core.repertoire.song import Song
+from juxtatune.core.repertoire.song import Song, Way
 from juxtatune.core.strings.instrument import Instrument
 
 
@@ -91,8 +91,11 @@ class BookState:
         return self.with_instrument(self.instrument(instrument_id).tuned_to(tuning, at, certainty_cents))
 
 
-def gig_of(state: BookState, night: NightRecord) -> Gig:
-    """The planning problem of a night: its songs in order, with the ways that the guitars brought allow."""
+def gig_of(state: BookState, night: NightRecord, checks: bool = True) -> Gig:
+    """The planning problem of a night: its songs in order, with the ways that the guitars brought allow.
+
+    With `checks`, songs that shake the tuning cost a check of the guitar after them (`with_checks`).
+    """
     songs = []
     for slot in night.slots:
         song = state.song(slot.song)
@@ -103,7 +106,34 @@ def gig_of(state: BookState, night: NightRecord) -> Gig:
             )
         songs.append(replace(song, ways=ways))
     instruments = tuple(i for i in state.instruments if i.id in night.guitars)
-    return Gig(instruments, tuple(songs), night.rules)
+    gig = Gig(instruments, tuple(songs), night.rules)
+    return with_checks(gig) if checks else gig
+
+
+def check_seconds(way: Way, instruments: dict[str, Instrument]) -> float:
+    """What checking every string of the way's guitar takes."""
+    guitar = instruments[way.instrument]
+    return guitar.costs.check_s * (guitar.strings - len(guitar.setup.off))
+
+
+def with_checks(gig: Gig) -> Gig:
+    """The gig in which arm work and wide bends are followed by a check of the guitar, inside the talk where there is some.
+
+    The check takes its seconds from the cover after the song; what the cover does not hold, or a way's guitar takes longer
+    than the quickest of them, counts as the way's compromise, so that the plan's objective stays exact.
+    """
+    instruments = {i.id: i for i in gig.instruments}
+    cover, songs = dict(gig.night.cover_after), []
+    for song in gig.songs:
+        if song.details.shakes:
+            seconds = [check_seconds(w, instruments) for w in song.ways]
+            talk = gig.night.cover(song.id)
+            hidden = min(talk, min(seconds))
+            cover[song.id] = talk - hidden
+            ways = tuple(replace(w, compromise_s=w.compromise_s + s - hidden) for w, s in zip(song.ways, seconds, strict=True))
+            song = replace(song, ways=ways)
+        songs.append(song)
+    return replace(gig, songs=tuple(songs), night=replace(gig.night, cover_after=cover))
 
 
 def state_of_gig(gig: Gig, name: str = "Night") -> BookState:
@@ -138,6 +168,23 @@ def without_song(night: NightRecord, song: str) -> NightRecord:
         apart=_unnamed(night.rules.apart, song), curve=None,
     )  # fmt: skip
     return replace(night, slots=tuple(s for s in night.slots if s.song != song), rules=rules)
+
+
+def with_song_replaced(night: NightRecord, old: str, new: str) -> NightRecord:
+    """The night with one song in another's place, in its first way; rules follow."""
+
+    def pairs(found: tuple[tuple[str, str], ...]) -> tuple[tuple[str, str], ...]:
+        return tuple((new if a == old else a, new if b == old else b) for a, b in found)
+
+    r = night.rules
+    rules = replace(
+        r, pins=tuple(replace(p, song=new) if p.song == old else p for p in r.pins), before=pairs(r.before),
+        adjacent=pairs(r.adjacent), apart=pairs(r.apart),
+        cover_after={new if s == old else s: c for s, c in r.cover_after.items()},
+        now=replace(r.now, played=tuple(new if s == old else s for s in r.now.played)) if r.now is not None else None,
+    )  # fmt: skip
+    slots = tuple(replace(s, song=new, way=0) if s.song == old else s for s in night.slots)
+    return replace(night, slots=slots, rules=rules)
 
 
 def with_song_added(night: NightRecord, song: str, way: int = 0) -> NightRecord:

@@ -71,6 +71,7 @@ class WayRow(_Row):
     capo: Count | None = None
     strings_used: list[Count] | None = None
     compromise_s: Seconds | None = None
+    refingered: Annotated[bool, Field(strict=True)] | None = None
 
 
 class SongRow(_Row):
@@ -241,7 +242,7 @@ class _Builder:
         for string in used:
             if not 1 <= string <= instrument.strings:
                 raise UserError(f"string {string}", f"{where}.strings_used", f"1 to {instrument.strings}")
-        return Way(r.instrument, tuning, r.capo or 0, used, r.compromise_s or 0.0)
+        return Way(r.instrument, tuning, r.capo or 0, used, r.compromise_s or 0.0, bool(r.refingered))
 
     def _night(self, count: int) -> Night:
         s = self.set

@@ -33,6 +33,7 @@ def gig_json(gig: Gig) -> dict[str, Any]:
                     {
                         "instrument": w.instrument, "tuning": w.tuning.names(), "capo": w.capo,
                         "strings_used": list(w.strings_used), "compromise_s": w.compromise_s,
+                        **({"refingered": True} if w.refingered else {}),
                     }
                     for w in s.ways
                 ],

@@ -12,7 +12,7 @@ class Way:
     """One way to play a song: instrument, open strings without the capo, capo fret, strings used.
 
     `strings_used` holds string numbers; empty means all. `compromise_s` is what playing it this way
-    instead of the best way is worth, in seconds of dead air.
+    instead of the best way is worth, in seconds of dead air. `refingered`: with other fingers, at the song's own pitch.
     """
 
     instrument: str
@@ -20,6 +20,7 @@ class Way:
     capo: int = 0
     strings_used: tuple[int, ...] = ()
     compromise_s: float = 0.0
+    refingered: bool = False
 
     def uses(self, string: int) -> bool:
         return not self.strings_used or string in self.strings_used

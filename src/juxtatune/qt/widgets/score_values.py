@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
-from juxtatune.app.tuning_names import show_tuning
+from juxtatune.core.music.tuning import Tuning
 from juxtatune.core.planning.plan import Plan
 from juxtatune.core.planning.trace import trace
 from juxtatune.core.repertoire.night import Gig
@@ -85,8 +86,8 @@ def totals_text(plan: Plan) -> str:
     return f"{seconds(t.dead_s)} dead air · {strings} · {swaps}"
 
 
-def score_of(gig: Gig, plan: Plan, title: str) -> Score:
-    """The score of a plan."""
+def score_of(gig: Gig, plan: Plan, title: str, called: Callable[[Tuning], str]) -> Score:
+    """The score of a plan; `called` gives the name of a tuning."""
     places = trace(gig, plan)
     used = {p.way.instrument for p in places if p.way is not None}
     guitars = tuple(GuitarColumn(i.id, i.name, i.home.pitches, i.id in used) for i in gig.instruments)
@@ -107,7 +108,7 @@ def score_of(gig: Gig, plan: Plan, title: str) -> Score:
         strings = frozenset(
             k for k, s in enumerate(p.way.tuning.strings) if p.way.uses(s)
         ) if p.way is not None else frozenset()  # fmt: skip
-        tuning = show_tuning(p.way.tuning) if p.way is not None else ""
+        tuning = called(p.way.tuning) if p.way is not None else ""
         part_begins = not rows or rows[-1].part != p.part
         changes = bool(tuning) and (part_begins or hand != now or stands.get(guitars[now].id) != tuning)
         if p.way is not None:

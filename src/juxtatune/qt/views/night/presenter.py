@@ -10,6 +10,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from juxtatune.app import night as orders
 from juxtatune.app.planning import Outcome
 from juxtatune.app.session import Session
+from juxtatune.app.tuning_names import show_tuning
 from juxtatune.book.state import NightRecord, gig_of
 from juxtatune.core.errors import UserError
 from juxtatune.core.planning.plan import Plan
@@ -118,12 +119,12 @@ class NightPresenter(QObject):
         if gig is None or self.given is None:
             return []
         left, right = self._kept_score(gig, LEFT), self._kept_score(gig, RIGHT)
-        out = [left if left is not None else score_of(gig, self.given, "As given")]
+        out = [left if left is not None else score_of(gig, self.given, "As given", show_tuning)]
         if right is not None:
             return [*out, right]
         s = self.planned
         if s is not None and s.plan is not None and s.plan.order != self.given.order:
-            out.append(score_of(self._planned_gig or gig, s.plan, plan_title(s, self.planning)))
+            out.append(score_of(self._planned_gig or gig, s.plan, plan_title(s, self.planning), show_tuning))
         return out
 
     # -- planning
@@ -246,7 +247,7 @@ class NightPresenter(QObject):
     def _kept_score(self, gig: Gig, side: int) -> Score | None:
         night = self.night()
         found = self.versions.plan(side, self.session.state, night) if night is not None else None
-        return score_of(gig, found[1], found[0]) if found is not None else None
+        return score_of(gig, found[1], found[0], show_tuning) if found is not None else None
 
 
 def _same_problem(a: Gig, b: Gig) -> bool:

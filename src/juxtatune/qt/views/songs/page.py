@@ -15,10 +15,14 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from juxtatune.app.song_edits import show_sections
 from juxtatune.core.repertoire.song import MATTERS, Details, Song
 from juxtatune.qt.widgets.fields import AddField, NumberField
 
-TEXTS = (("key", "Key, as written"), ("tempo", "Tempo"), ("cue", "Cue"), ("notes", "Notes"))
+TEXTS = (
+    ("key", "Key, as written"), ("tempo", "Tempo"), ("cue", "Cue"), ("notes", "Notes"), ("sections", "Sections and their strings"),
+    ("passage", "Passage, string:fret"), ("matters_from", "Section from which the tuning matters"),
+)  # fmt: skip
 
 
 class SongPage(QWidget):
@@ -34,6 +38,9 @@ class SongPage(QWidget):
             field.editingFinished.connect(lambda name=name: self._typed(name))
             self.texts[name] = field
         self.texts["cue"].setPlaceholderText("patch, capo, who starts")
+        self.texts["sections"].setPlaceholderText("Verse 6 5 4; Chorus all")
+        self.texts["passage"].setPlaceholderText("6:0 6:3 5:2+4:2")
+        self.texts["matters_from"].setPlaceholderText("which section")
         self.matters = QComboBox()
         self.matters.addItems(MATTERS)
         self.matters.setAccessibleName("How much the tuning matters")
@@ -52,8 +59,9 @@ class SongPage(QWidget):
 
     def _lay_out(self) -> None:
         form = QFormLayout()
-        form.setVerticalSpacing(6)
+        form.setVerticalSpacing(4)
         key = QHBoxLayout()
+        key.setSpacing(8)
         key.addWidget(self.texts["key"], 1)
         key.addWidget(QLabel("Tempo"))
         key.addWidget(self.texts["tempo"], 1)
@@ -61,8 +69,15 @@ class SongPage(QWidget):
         form.addRow("", self.sounds)
         form.addRow("Cue", self.texts["cue"])
         form.addRow("Notes", self.texts["notes"])
-        form.addRow("Tuning is", self.matters)
+        form.addRow("Sections", self.texts["sections"])
+        form.addRow("Passage", self.texts["passage"])
+        matters = QHBoxLayout()
+        matters.setSpacing(8)
+        matters.addWidget(self.matters, 1)
+        matters.addWidget(self.texts["matters_from"], 1)
+        form.addRow("Tuning is", matters)
         moves = QHBoxLayout()
+        moves.setSpacing(8)
         for number, word in ((self.down, "down"), (self.up, "up, half steps")):
             moves.addWidget(number, 1)
             moves.addWidget(QLabel(word))
@@ -85,11 +100,15 @@ class SongPage(QWidget):
         self.setEnabled(song is not None)
         d = song.details if song is not None else Details()
         tempo = f"{d.tempo:g}" if d.tempo else ""
-        for name, text in (("key", d.key), ("tempo", tempo), ("cue", d.cue), ("notes", d.notes)):
+        shown = {"tempo": tempo, "sections": show_sections(d.sections)}
+        for name, _ in TEXTS:
+            text = shown.get(name, getattr(d, name))
             field: QLineEdit = self.texts[name]
             if field.text() != text and not (field.hasFocus() and field.isModified()):
                 field.setText(text)
+                field.setCursorPosition(0)
         self.matters.setCurrentIndex(MATTERS.index(d.matters) if d.matters in MATTERS else 0)
+        self.texts["matters_from"].setVisible(d.matters == MATTERS[1])
         self.shakes.setChecked(d.shakes)
         self.down.setValue(d.down)
         self.up.setValue(d.up)

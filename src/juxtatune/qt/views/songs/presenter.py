@@ -9,19 +9,19 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
-from juxtatune.app import catalogue_edits, fields
+from juxtatune.app import catalogue_edits, fields, song_edits
 from juxtatune.app.calling import Calling
 from juxtatune.app.music_in import Preview, preview
-from juxtatune.app.offer import Offer, offers, with_ways
+from juxtatune.app.offer import MOVED_S, Offer, moved_by, offers, with_ways
 from juxtatune.app.session import Session
 from juxtatune.book.formats.written import read_written
-from juxtatune.book.state import BookState
+from juxtatune.book.state import BookState, check_seconds
 from juxtatune.core.errors import UserError
 from juxtatune.core.fretboard.shapes import written_tuning
 from juxtatune.core.music.naming import half_steps_words
 from juxtatune.core.music.notes import parse_note, pretty, spell
-from juxtatune.core.repertoire.song import Song, Way
-from juxtatune.core.strings.instrument import Instrument
+from juxtatune.core.repertoire.song import Details, Song, Way
+from juxtatune.qt.worker import LatestWorker
 
 
 def _text(value: object) -> str:
@@ -35,6 +35,7 @@ def _tempo(value: object) -> float:
 
 # of each detail: what it is called, and how what is typed is read
 DETAILS: dict[str, tuple[str, Callable[[object], object] | None]] = {
+    "matters_from": ("Section", _text), "sections": ("Sections", None), "passage": ("Passage", None),
     "key": ("Key", _text), "tempo": ("Tempo", _tempo), "cue": ("Cue", _text), "notes": ("Notes", _text),
     "matters": ("Tuning", None), "shakes": ("Arm work", None), "down": ("Singer down", None), "up": ("Singer up", None),
 }  # fmt: skip
@@ -50,11 +51,16 @@ class SongsPresenter(QObject):
     """Edits songs and their ways through the session."""
 
     message = Signal(str)
+    offered = Signal(object, object)  # a song's id and the ways found for it
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
         self.calling = Calling()
+        self.last_problem = ""  # why the last edit was refused
+        self._offers = LatestWorker("working out ways")
+        self._offers.done.connect(self.offered)
+        self._offers.failed.connect(lambda _, text: self.message.emit(text))
 
     @property
     def state(self) -> BookState:
@@ -73,12 +79,16 @@ class SongsPresenter(QObject):
     def signature(self, way: Way) -> tuple[tuple[float, ...], tuple[float, ...]]:
         return way.tuning.pitches, self.state.instrument(way.instrument).home.pitches
 
+    def close(self) -> None:
+        self._offers.close()
+
     # -- edits
     def do(self, label: str, work: Callable[[], BookState], words: str = "") -> bool:
         try:
             self.session.edit(label, work())
         except UserError as error:
-            self.message.emit(f"{error.message()}.")
+            self.last_problem = f"{error.message()}."
+            self.message.emit(self.last_problem)
             return False
         if words:
             self.message.emit(words)
@@ -129,7 +139,55 @@ class SongsPresenter(QObject):
         self.do("Remove a way", lambda: catalogue_edits.remove_way(self.state, song_id, index), "The way is removed.")
 
     def change_way(self, song_id: str, row: WayRow) -> None:
-        self.session.edit("Edit a way", catalogue_edits.change_way(self.state, song_id, row.index, row.way))
+        """The way as it was typed; one that moves the song in silence is given a compromise, which is said."""
+        song = self.state.song(song_id)
+        way, moves = row.way, moved_by(song, row.way)
+        retuned = way.tuning != song.ways[row.index].tuning or way.capo != song.ways[row.index].capo
+        words = ""
+        if moves and row.index:
+            sounds = f"It sounds {half_steps_words(moves)} from the song's own pitch"
+            if retuned and way.compromise_s == 0:
+                way = replace(way, compromise_s=MOVED_S * abs(moves))
+                words = f"{sounds}: a compromise of {way.compromise_s:g} s. Set it as you like."
+            else:
+                words = f"{sounds}, and the planner takes that for {way.compromise_s:g} s."
+        self.session.edit("Edit a way", catalogue_edits.change_way(self.state, song_id, row.index, way))
+        if words:
+            self.message.emit(words)
+
+    def way_words(self, song: Song) -> str:
+        """Which ways sound at another pitch, and what talk a check after the song takes."""
+        lines = [
+            f"Way {k + 1}, same shapes: sounds {half_steps_words(n)}" + (" at no cost" if w.compromise_s == 0 else "")
+            for k, w in enumerate(song.ways)
+            if k and (n := moved_by(song, w))
+        ]
+        if song.details.shakes:
+            seconds = min(check_seconds(w, {i.id: i for i in self.state.instruments}) for w in song.ways)
+            lines.append(f"A check follows it in the plan: {seconds:.1f} s of the talk after it")
+        return ". ".join(lines)
+
+    # -- several songs
+    def edit_many(self, songs: list[str], typed: dict[str, str]) -> bool:
+        count = "1 song" if len(songs) == 1 else f"{len(songs)} songs"
+        return self.do(f"Edit {count}", lambda: song_edits.edit_many(self.state, songs, typed), f"{count} changed.")
+
+    def remove_many(self, songs: list[str]) -> None:
+        if len(songs) == 1:
+            self.remove_song(songs[0])
+        elif songs:
+            words = f"{len(songs)} songs are removed from the book and its nights. Ctrl+Z brings them back."
+            self.do("Remove songs", lambda: song_edits.remove_many(self.state, songs), words)
+
+    def merge(self, pairs: list[song_edits.Duplicate]) -> None:
+        def work() -> BookState:
+            state = self.state
+            for pair in pairs:
+                state = song_edits.merged(state, pair.kept.id, pair.other.id)
+            return state
+
+        if pairs:
+            self.do("Merge songs", work, f"{len(pairs)} songs merged. Ctrl+Z takes it back.")
 
     # -- what the player keeps about a song
     def set_detail(self, song_id: str | None, name: str, value: object) -> None:
@@ -139,13 +197,22 @@ class SongsPresenter(QObject):
             return
         label, read = DETAILS[name]
         try:
-            new = replace(song.details, **{name: read(value) if read is not None else value})  # type: ignore[arg-type]
+            new = self._with_detail(song, name, value, read)
         except UserError as error:
             self.message.emit(f"{label}: {error.message()}. Nothing was changed.")
             return
         if new != song.details:
             self.do(f"Edit the {label.lower()}", lambda: self.state.with_song(replace(song, details=new)),
                     f"{label} of {song.title} is saved.")  # fmt: skip
+
+    def _with_detail(self, song: Song, name: str, value: object, read: Callable[[object], object] | None) -> Details:
+        if name == "sections":
+            tuning = song.details.passage_tuning or song.ways[0].tuning
+            return replace(song.details, sections=song_edits.sections(str(value), len(tuning)))
+        if name == "passage":
+            return song_edits.with_passage(song, str(value))
+        found: Details = replace(song.details, **{name: read(value) if read is not None else value})  # type: ignore[arg-type]
+        return found
 
     def key_words(self, song: Song) -> str:
         """`written A, sounds A♭, a half step down`: the key as it sounds in the first way."""
@@ -182,9 +249,12 @@ class SongsPresenter(QObject):
     def take_music(self, found: Preview) -> bool:
         return self.do("Read music", lambda: found.state, f"{found.lines[0]}. Ctrl+Z takes it back.")
 
-    def offers(self, song_id: str | None) -> list[Offer]:
-        song = self.song(song_id)
-        return offers(self.state, song) if song is not None else []
+    def ask_offers(self, song_id: str | None) -> None:
+        """Works out ways to play a song beside the window; `offered` brings the song's id and what was found."""
+        song, state = self.song(song_id), self.state
+        if song is not None:
+            self.message.emit(f"Working out ways to play {song.title} on every guitar …")
+            self._offers.ask(song.id, lambda _: offers(state, song))
 
     def add_offers(self, song_id: str | None, chosen: list[Offer]) -> None:
         song = self.song(song_id)
@@ -210,14 +280,8 @@ class SongsPresenter(QObject):
         self.do("Tune a song to its record", lambda: catalogue_edits.tune_song(self.state, song_id, cents))
 
     # -- fields of a way: each takes the way and the text, and gives the new way
-    def _guitar(self, text: str) -> Instrument:
-        for guitar in self.state.instruments:
-            if text.strip().lower() in (guitar.name.lower(), guitar.id):
-                return guitar
-        raise UserError(f"no guitar {text!r}", allowed=", ".join(i.name for i in self.state.instruments))
-
     def with_guitar(self, way: Way, text: str) -> Way:
-        return replace(way, instrument=self._guitar(text).id)
+        return replace(way, instrument=song_edits.find_guitar(self.state, text).id)
 
     def with_tuning(self, way: Way, text: str) -> Way:
         guitar = self.state.instrument(way.instrument)

@@ -12,7 +12,6 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
     QLabel,
-    QLineEdit,
     QMessageBox,
     QPushButton,
     QTableView,
@@ -21,10 +20,14 @@ from PySide6.QtWidgets import (
 )
 
 from juxtatune.app import fields
+from juxtatune.app.offer import Offer
 from juxtatune.app.preferences import TuningPreferences
 from juxtatune.app.session import Session
-from juxtatune.core.repertoire.song import Way
+from juxtatune.app.song_edits import duplicates
+from juxtatune.core.repertoire.song import Song, Way
 from juxtatune.devices.sound_file import CHOOSE
+from juxtatune.qt.views.songs.filters import FilterBar
+from juxtatune.qt.views.songs.many_dialog import DuplicatesDialog, ManyDialog
 from juxtatune.qt.views.songs.offer_dialog import OfferDialog
 from juxtatune.qt.views.songs.page import SongPage
 from juxtatune.qt.views.songs.presenter import SongsPresenter, WayRow
@@ -34,7 +37,8 @@ from juxtatune.qt.widgets.table import RowsModel, TableColumn, make_table
 
 MUSIC = "Music (*.musicxml *.xml *.mxl *.txt *.tab)"
 SOUND = (".wav", ".flac", ".ogg", ".mp3")
-HINTS = ("Enter  edit a field", "Ctrl+N  new song", "Ctrl+M  match a record", "Del  remove", "Ctrl+Z  undo")
+HINTS = ("Enter  edit a field", "Shift+↓  choose several", "Ctrl+N  new song", "Ctrl+M  match a record",
+         "Del  remove", "Ctrl+Z  undo")  # fmt: skip
 NO_SONGS = "No songs yet: type a title above, a tuning if it is not the guitar's own, and press Enter."
 NO_GUITARS = "A song is played on a guitar: add your first one in Guitars (Ctrl+2), then come back."
 
@@ -51,6 +55,7 @@ class SongsView(QWidget):
         self._stale = False
         self.presenter = SongsPresenter(session)
         self.presenter.message.connect(self.message)
+        self.presenter.offered.connect(self._show_offers)
         self._song: str | None = None
         self.record = RecordBar(self.presenter.tune_song)
         self.record.message.connect(self.message)
@@ -61,6 +66,7 @@ class SongsView(QWidget):
 
     def close_view(self) -> None:
         self._unwatch()
+        self.presenter.close()
         self.record.close_bar()
 
     def prefer(self, preferences: TuningPreferences) -> None:
@@ -105,16 +111,17 @@ class SongsView(QWidget):
         self.songs = make_table(self.songs_model, songs, "Songs of the book")
         self.ways = make_table(self.ways_model, ways, "Ways to play the chosen song")
         self.songs.selectionModel().currentRowChanged.connect(lambda now, _: self._chose(now.row()))
+        self.songs.setSelectionMode(QTableView.SelectionMode.ExtendedSelection)
         self.songs.verticalHeader().setDefaultSectionSize(32)
         self.ways.setMinimumHeight(76)
         self.ways.setMaximumHeight(150)
 
     def _lay_out(self) -> None:
-        self.search = QLineEdit()
-        self.search.setPlaceholderText("Search titles, tunings, guitars, cues")
-        self.search.setAccessibleName("Search the songs")
-        self.search.setMinimumHeight(32)
-        self.search.textChanged.connect(lambda _: self.refresh())
+        self.filters = FilterBar()
+        self.search = self.filters.search
+        self.filters.changed.connect(self.refresh)
+        self.way_words = QLabel()
+        self.way_words.setWordWrap(True)
         self.page = SongPage(lambda name, value: self.presenter.set_detail(self._song, name, value))
         for hidden in (3, 5):  # what the page at the right shows
             self.songs.setColumnHidden(hidden, True)
@@ -122,7 +129,6 @@ class SongsView(QWidget):
         title = QLabel("Songs")
         title.setObjectName("title")
         self.ways_title = QLabel()
-        self.ways_title.setObjectName("muted")
         self.ways_title.setWordWrap(True)
         self.name = AddField("Title of a new song", "Title of a new song")
         self.tuning = AddField("Tuning, if not the guitar's own", "Tuning of the new song")
@@ -134,17 +140,25 @@ class SongsView(QWidget):
         head.addWidget(self.tuning, 2)
         head.addWidget(self._button("Add song", self.add_song))
         head.addWidget(self._button("Remove song", self.remove_song))
-        left.addWidget(self.search)
+        several = QHBoxLayout()
+        self.count = QLabel()
+        self.count.setObjectName("muted")
+        several.addWidget(self.count, 1)
+        several.addWidget(self._button("Edit the chosen…", self.edit_chosen))
+        several.addWidget(self._button("Find duplicates…", self.find_duplicates))
+        left.addWidget(self.filters)
         left.addWidget(self.songs, 1)
+        left.addLayout(several)
         for text, work in (("Offer ways…", self.offer_ways), ("Add way", self.add_way), ("Remove way", self.remove_way)):
             tools.addWidget(self._button(text, work))
         tools.addStretch(1)
         self.ways_title.setStyleSheet("font-size: 20px; font-weight: 600;")
         right.addWidget(self.ways_title)
         right.addWidget(self.ways, 1)
+        right.addWidget(self.way_words)
+        right.setSpacing(5)
         right.addLayout(tools)
         right.addWidget(self.record)
-        right.addSpacing(6)
         right.addWidget(self.page)
         music = QHBoxLayout()
         music.addWidget(self._button("Read music…", self.ask_music))
@@ -187,8 +201,12 @@ class SongsView(QWidget):
 
     def refresh(self) -> None:
         self._stale = False
-        shown = self.presenter.matching(self.search.text())
+        if self.session.changes.songs or self.session.changes.instruments or not self.filters.tuning.count():
+            self.filters.fill(self.session.state)
+        shown = self._matching()
         self.songs_model.set_rows(shown)
+        every = len(self.session.state.songs)
+        self.count.setText(f"{len(shown)} of {every} songs" if len(shown) < every else f"{every} songs")
         ids = [s.id for s in shown]
         if self._song not in ids:
             self._song = ids[0] if ids else None
@@ -199,13 +217,22 @@ class SongsView(QWidget):
     def select(self, song: str | None) -> None:
         if self._stale:
             self.refresh()
-        if self.search.text() and all(s.id != song for s in self.presenter.matching(self.search.text())):
-            self.search.clear()
-        ids = [s.id for s in self.presenter.matching(self.search.text())]
+        if self.filters.active and all(s.id != song for s in self._matching()):
+            self.filters.clear()
+        ids = [s.id for s in self._matching()]
         if song in ids and song != self._song:
             self._song = song
             self.songs.selectRow(ids.index(song))
             self._show_ways()
+
+    def _matching(self) -> list[Song]:
+        passes = self.filters.accepts()
+        return [s for s in self.presenter.matching(self.search.text()) if passes(s)]
+
+    def chosen(self) -> list[str]:
+        """Ids of the songs that are selected, in the order of the list."""
+        rows = sorted(i.row() for i in self.songs.selectionModel().selectedRows())
+        return [self.songs_model.row(r).id for r in rows]
 
     def _chose(self, row: int) -> None:
         song = self.songs_model.row(row)
@@ -217,6 +244,8 @@ class SongsView(QWidget):
     def _show_ways(self) -> None:
         song = self.presenter.song(self._song)
         self.ways_model.set_rows(self.presenter.way_rows(self._song))
+        self.way_words.setText(self.presenter.way_words(song) if song is not None else "")
+        self.way_words.setVisible(bool(self.way_words.text()))
         self.record.show_song(song)
         empty = NO_SONGS if self.session.state.instruments else NO_GUITARS
         self.ways_title.setText(song.title if song is not None else empty)
@@ -240,7 +269,29 @@ class SongsView(QWidget):
             self.name.setFocus()
 
     def remove_song(self) -> None:
-        self.presenter.remove_song(self._song)
+        chosen = self.chosen()
+        self.presenter.remove_many(chosen if len(chosen) > 1 else [self._song] if self._song is not None else [])
+
+    def edit_chosen(self) -> None:
+        """Fields for all the songs that are selected; what cannot be taken is said and can be typed anew."""
+        chosen = self.chosen()
+        if len(chosen) < 2:
+            self.message.emit("Choose several songs first: Shift and the arrow keys, or Ctrl and clicks.")
+            return
+        dialog = ManyDialog(len(chosen), self)
+        while dialog.exec() and dialog.typed():
+            if self.presenter.edit_many(chosen, dialog.typed()):
+                return
+            dialog.problem.setText("That could not be taken; nothing was changed. " + self.presenter.last_problem)
+
+    def find_duplicates(self) -> None:
+        found = duplicates(self.session.state.songs)
+        if not found:
+            self.message.emit("No song seems to stand twice.")
+            return
+        dialog = DuplicatesDialog(found, self)
+        if dialog.exec():
+            self.presenter.merge(dialog.chosen())
 
     def add_way(self) -> None:
         self.presenter.add_way(self._song)
@@ -249,10 +300,16 @@ class SongsView(QWidget):
         self.presenter.remove_way(self._song, self.ways.currentIndex().row())
 
     def offer_ways(self) -> None:
-        """Shows the ways that were computed for the song, and adds those ticked."""
-        song = self.presenter.song(self._song)
-        found = self.presenter.offers(self._song)
-        if song is None or not found:
+        """Asks for further ways to play the song; the window goes on while they are worked out."""
+        self.presenter.ask_offers(self._song)
+
+    def _show_offers(self, song_id: str, found: list[Offer]) -> None:
+        """Shows the ways that were computed for a song, unless another was chosen since, and adds those ticked."""
+        song = self.presenter.song(song_id)
+        if song is None or song_id != self._song:
+            return
+        self.message.emit("")
+        if not found:
             self.message.emit("No other way is known on your guitars. Music that is read, or a singer who follows, opens more.")
             return
         dialog = OfferDialog(song.title, found, self)
