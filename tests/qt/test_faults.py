@@ -9,11 +9,11 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QMessageBox, QPushButton
 
 from juxtatune.app.preferences import Preferences, load_preferences
+from juxtatune.app.sheet_texts import FLOOR
 from juxtatune.book.db import Book
 from juxtatune.core.music.reading import parse_tuning
 from juxtatune.qt.application import Application, open_window
 from juxtatune.qt.faults import Faults, faults
-from juxtatune.qt.paper import floor_sheet
 
 
 def test_an_unforeseen_error_is_a_line_and_a_log_told_at_the_next_start(qtbot, window, tmp_path, monkeypatch, capsys) -> None:
@@ -151,7 +151,7 @@ def test_another_book_opens_in_the_windows_place(qtbot, demo_book, tmp_path) -> 
 
 def test_a_full_disk_under_a_pdf_leaves_the_good_file(qtbot, window, tmp_path, monkeypatch) -> None:
     target = tmp_path / "floor.pdf"
-    window.night_menu.write_sheet(target, floor_sheet)
+    window.night_menu.write_sheet(target, FLOOR)
     good = target.read_bytes()
     from juxtatune.qt import paper
 
@@ -162,7 +162,7 @@ def test_a_full_disk_under_a_pdf_leaves_the_good_file(qtbot, window, tmp_path, m
     monkeypatch.setattr(paper, "paint_on", cut)
     monkeypatch.setattr(paper, "QPdfWriter", lambda path: type("W", (), {"setTitle": lambda *_: None})())
     monkeypatch.setattr(paper, "set_page", lambda _: None)
-    window.night_menu.write_sheet(target, floor_sheet)
+    window.night_menu.write_sheet(target, FLOOR)
     assert "the disk is full" in window.notice.text() and target.read_bytes() == good
     assert [p.name for p in tmp_path.glob(".*part")] == []
 

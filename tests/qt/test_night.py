@@ -8,6 +8,7 @@ import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QImage, QPainter
 
+from juxtatune.app.sheet_texts import FLOOR, TECHNICIAN
 from juxtatune.core.errors import UserError
 from juxtatune.core.planning.explain import where_else
 from juxtatune.qt.paper import floor_sheet, tech_sheet, write_pdf
@@ -177,12 +178,12 @@ def dark_rows(page: QImage) -> list[int]:
     ]
 
 
-@pytest.mark.parametrize("sheet", [floor_sheet, tech_sheet])
-def test_sheets_fill_one_page_and_are_written_whole_or_not_at_all(qtbot, window, tmp_path, sheet) -> None:
+@pytest.mark.parametrize(("name", "sheet"), [(FLOOR, floor_sheet), (TECHNICIAN, tech_sheet)])
+def test_sheets_fill_one_page_and_are_written_whole_or_not_at_all(qtbot, window, tmp_path, name, sheet) -> None:
     rows = dark_rows(painted(sheet, window))
     assert rows[0] < 60 and 700 < rows[-1] < 1131
     target = tmp_path / "sheet.pdf"
-    window.night_menu.write_sheet(target, sheet)
+    window.night_menu.write_sheet(target, name)
     data = target.read_bytes()
     # ISO 32000: the header, and one page
     assert data.startswith(b"%PDF-") and data.count(b"/Type /Page\n") + data.count(b"/Type /Page ") <= 1

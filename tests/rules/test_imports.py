@@ -20,7 +20,7 @@ CORE = {
     "retuning": {"errors", "music", "strings", "repertoire"},
     "planning": {"errors", "music", "strings", "repertoire", "retuning"},
     "logbook": {"errors", "music", "strings", "repertoire", "retuning"},
-    "sim": {"errors", "music", "strings", "listening"},
+    "sim": {"errors", "music", "strings", "listening", "fretboard"},
 }
 LAYERS = {
     "core": {"core"},

@@ -14,11 +14,13 @@ from juxtatune.core.fretboard.refinger import Fingering, parse_passage, translat
 from juxtatune.core.music.families import FAMILIES
 from juxtatune.core.music.naming import half_steps_words
 from juxtatune.core.music.tuning import Tuning, same_pitches
-from juxtatune.core.repertoire.song import Song, Way
+from juxtatune.core.repertoire.song import MATTERS, Song, Way
 from juxtatune.core.strings.instrument import Instrument
+from juxtatune.core.strings.setup import out_of_range
 
 MOVED_S = 6.0  # compromise of a half step that the song is moved by
 REFINGERED_S, LOST_S, COST_S = 4.0, 2.0, 0.05  # of other fingers, of each drone lost, of a fret that the hand travels
+MATTERS_S = dict(zip(MATTERS, (6.0, 3.0, 0.0), strict=True))  # more, where the tuning itself is the song
 CAPO_S = 2.0
 OTHER_GUITAR_S = 1.0
 MOST_CAPO = 5
@@ -36,7 +38,8 @@ class Offer:
 
 
 def offers(state: BookState, song: Song) -> list[Offer]:
-    """Every sensible way on every guitar, the least compromise first; those that the song has already are left out.
+    """Every sensible way on every guitar, the least compromise first; those that the song has already are left out, and
+    those beyond what the guitar's strings go.
 
     A way that sounds at another pitch is offered only as far as the singer can follow, and always says so.
     """
@@ -44,7 +47,8 @@ def offers(state: BookState, song: Song) -> list[Offer]:
     for guitar in state.instruments:
         for offer in _on(song, guitar, state):
             known = [*song.ways, *(o.way for o in found)]
-            if not any(_alike(offer.way, w) for w in known):
+            moves = [b - a for a, b in zip(guitar.home.pitches, offer.way.tuning.pitches, strict=True)]
+            if not out_of_range(guitar.setup, moves) and not any(_alike(offer.way, w) for w in known):
                 found.append(offer)
     return sorted(found, key=lambda o: (o.way.compromise_s, o.account))
 
@@ -129,7 +133,7 @@ def _refingered(song: Song, guitar: Instrument, state: BookState, other: float) 
         if any(e is None for e in found.events):
             continue
         used = tuple(sorted({p.string for e in found.events if e for p in e}, reverse=True))
-        cost = other + REFINGERED_S + LOST_S * found.drones_lost + COST_S * found.cost + CAPO_S * (capo > 0)
+        cost = other + REFINGERED_S + MATTERS_S[d.matters] + LOST_S * found.drones_lost + COST_S * found.cost + CAPO_S * (capo > 0)
         way = Way(guitar.id, tuning, capo, () if len(used) == guitar.strings else used, round(cost, 1), True)
         yield Offer(way, _account(guitar, tuning, capo, found))
 
@@ -147,7 +151,8 @@ def _left_out(song: Song, guitar: Instrument, other: float) -> Iterator[Offer]:
             continue
         kept = tuple(s for s in sorted(used, reverse=True) if s != string)
         way = replace(first, instrument=guitar.id, strings_used=kept, compromise_s=round(other + NOTE_S * notes, 1))
-        words = f"without the {ordinal(string)} string, {notes} of {total} notes are left out, and it need not be retuned"
+        left = f"{notes} of {total} notes {'is' if notes == 1 else 'are'} left out"
+        words = f"without the {ordinal(string)} string, which need not be retuned: {left}"
         yield Offer(way, f"{guitar.name} in {show_tuning(first.tuning)}: {words}")
 
 
@@ -170,9 +175,11 @@ def _homes(guitar: Instrument) -> Iterator[tuple[Tuning, int]]:
 
 def _account(guitar: Instrument, tuning: Tuning, capo: int, found: Fingering) -> str:
     with_capo = f" with capo {capo}" if capo else ""
-    lost = f", {found.drones_lost} open strings fretted" if found.drones_lost else ""
+    count = "1 open string" if found.drones_lost == 1 else f"{found.drones_lost} open strings"
+    lost = f", {count} fretted" if found.drones_lost else ""
     moves = sum(a != b for a, b in zip(found.positions, found.positions[1:], strict=False))
-    return f"{guitar.name} in {show_tuning(tuning)}{with_capo}: other fingers at the same pitch, the hand moves {moves} times{lost}"
+    hand = "the hand stays" if not moves else "the hand moves once" if moves == 1 else f"the hand moves {moves} times"
+    return f"{guitar.name} in {show_tuning(tuning)}{with_capo}: other fingers at the same pitch, {hand}{lost}"
 
 
 def with_ways(state: BookState, song_id: str, ways: list[Way]) -> BookState:

@@ -35,7 +35,8 @@ class Listed:
 
 
 def listed(state: BookState, night: NightRecord | None, text: str = "") -> list[Listed]:
-    """Tonight's tunings, then the player's own, then the catalogue, each once; those whose name or notes hold a text."""
+    """Tonight's tunings, then the player's own, then the catalogue, each once; those whose name or notes hold a text,
+    names that begin with it first."""
     rows: list[Listed] = []
     own = {o.id: o for o in state.tunings}
     for tuning in tonight(state, night):
@@ -45,7 +46,8 @@ def listed(state: BookState, night: NightRecord | None, text: str = "") -> list[
         if not _among(tuning, rows):
             rows.append(Listed(show_tuning(tuning), tuning, KNOWN))
     wanted = text.casefold().split()
-    return [r for r in rows if all(w in _searched(r) for w in wanted)]
+    found = [r for r in rows if all(w in _searched(r) for w in wanted)]
+    return sorted(found, key=lambda r: not r.name.casefold().startswith(" ".join(wanted))) if wanted else found
 
 
 def _searched(row: Listed) -> str:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import shutil
 import sqlite3
+import tempfile
 from collections.abc import Callable
 from contextlib import closing, suppress
 from datetime import datetime
@@ -54,6 +55,24 @@ def put_aside(book: Path, now: datetime) -> Path | None:
             os.replace(beside, aside.with_name(aside.name + ending))
     os.replace(book, aside)
     return aside
+
+
+def contents(backup: Path) -> BookState:
+    """What a backup of any version holds, read from a copy so that it stays as it is. Raises UserError."""
+    with tempfile.TemporaryDirectory() as folder:
+        copy = Path(folder) / "copy.juxtatune"
+        try:
+            shutil.copyfile(backup, copy)
+        except OSError as error:
+            raise UserError(f"cannot be read: {error.strerror or error}", str(backup), "a backup of a book") from None
+        try:
+            book = Book(copy)
+        except UserError as error:
+            raise UserError(error.what, str(backup), error.allowed) from None
+        try:
+            return book.load()
+        finally:
+            book.close()
 
 
 def restore(book: Path, backup: Path, now: datetime) -> None:

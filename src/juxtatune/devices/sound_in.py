@@ -31,7 +31,8 @@ class Device:
     default: bool
 
 
-def _portaudio() -> Any:
+def portaudio() -> Any:
+    """The sounddevice module. Raises UserError where the PortAudio library is missing."""
     try:
         import sounddevice
     except OSError:
@@ -41,7 +42,7 @@ def _portaudio() -> Any:
 
 def refresh() -> None:
     """Looks at the hardware afresh: PortAudio keeps the list it made at its start."""
-    sd = _portaudio()
+    sd = portaudio()
     try:
         sd._terminate()
         sd._initialize()
@@ -51,7 +52,7 @@ def refresh() -> None:
 
 def devices() -> list[Device]:
     """All sound inputs."""
-    sd = _portaudio()
+    sd = portaudio()
     try:
         rows = list(sd.query_devices())
         default = sd.default.device[0]
@@ -105,14 +106,14 @@ class LiveSource:
 
     def start(self) -> None:
         """Opens the stream. Raises UserError when the device cannot be opened."""
-        sd = _portaudio()
+        sd = portaudio()
         try:
             self._open()
         except (sd.PortAudioError, ValueError) as error:
             raise UserError(f"cannot be opened: {error}", f"sound input {self.device.name}", ADVICE) from None
 
     def _open(self) -> None:
-        sd = _portaudio()
+        sd = portaudio()
         rate = self.device.default_rate
         self._stream = sd.InputStream(
             device=self.device.index, samplerate=rate, channels=min(2, self.device.channels),
@@ -180,7 +181,7 @@ class LiveSource:
         if now - self._tried < RETRY_S:
             return
         self._tried = now
-        sd = _portaudio()
+        sd = portaudio()
         self.stop()
         refresh()
         try:

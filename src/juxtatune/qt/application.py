@@ -6,6 +6,7 @@ import signal
 import sys
 import tempfile
 import threading
+from datetime import datetime
 from pathlib import Path
 
 from platformdirs import user_config_path, user_data_path, user_state_path
@@ -16,6 +17,7 @@ from PySide6.QtWidgets import QApplication, QMessageBox
 from juxtatune.app.preferences import Preferences, load_preferences
 from juxtatune.app.session import Session
 from juxtatune.app.warm import warm
+from juxtatune.book.backup import restore
 from juxtatune.book.db import SUFFIX, DamagedBook
 from juxtatune.book.demo import write_demo_book
 from juxtatune.core.errors import UserError
@@ -63,6 +65,7 @@ class Application:
                 self._tell(error.message())
                 return False
         window.book_wanted.connect(self._another)
+        window.restore_wanted.connect(self._restored)
         self.window = window
         window.show()
         return True
@@ -74,6 +77,20 @@ class Application:
         self.preferences = before.preferences
         if self.open(book):
             before.close()
+
+    def _restored(self, backup: Path) -> None:
+        """A backup in the place of the open book; where that fails the book that was open is opened again."""
+        before = self.window
+        if before is None:
+            return
+        self.preferences, book = before.preferences, before.session.book.path
+        if not before.close():
+            return
+        try:
+            restore(book, backup, datetime.now())
+        except UserError as error:
+            self._tell(error.message())
+        self.open(book)
 
     def _tell(self, text: str) -> None:
         print(f"juxtatune: {text}", file=sys.stderr)

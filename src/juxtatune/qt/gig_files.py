@@ -8,6 +8,7 @@ from pathlib import Path
 from PySide6.QtWidgets import QFileDialog, QMessageBox
 
 from juxtatune.app import nights
+from juxtatune.book.backup import backups, contents
 from juxtatune.book.db import SUFFIX, Book
 from juxtatune.book.formats.gig import read_gig
 from juxtatune.book.formats.gig_out import write_gig
@@ -126,6 +127,40 @@ class BookFiles:
             self.shell.say(f"{path.name} exists already: Open a book opens it.")
             return
         self.shell.open_book(path)
+
+    def ask_restore(self) -> None:
+        """Asks for a dated backup, the newest first, or another file; the book that stands now is put aside, not lost."""
+        kept = backups(self.shell.session.book.path)
+        folder = str(kept[0]) if kept else str(self.shell.session.book.path.parent)
+        title = "Restore a backup in place of this book"
+        name, _ = QFileDialog.getOpenFileName(self.shell.widget, title, folder, f"Books (*{SUFFIX})")
+        if name:
+            self.restore(Path(name))
+
+    def restore(self, backup: Path) -> None:
+        """Puts a backup in the book's place once it was read whole. The window opens on it."""
+        session = self.shell.session
+        try:
+            if backup.resolve() == session.book.path.resolve():
+                raise UserError("this is the book itself", str(backup), "a backup of it")
+            if session.read_only:
+                raise UserError("the book is open in another window", str(backup), "close that window first")
+            state = contents(backup)
+        except UserError as error:
+            self.shell.say(f"{error.message()}. The book is as it was.")
+            return
+        box = QMessageBox(self.shell.widget)
+        box.setWindowTitle("Restore a backup")
+        box.setText(f"Restore {backup.name}?")
+        box.setInformativeText(
+            f"It holds {len(state.songs)} songs, {len(state.instruments)} guitars and {len(state.nights)} nights. "
+            "The book as it is now is put aside beside it."
+        )
+        restore = box.addButton("Restore it", QMessageBox.ButtonRole.AcceptRole)
+        box.addButton(QMessageBox.StandardButton.Cancel)
+        box.exec()
+        if box.clickedButton() is restore:
+            self.shell.restore_book(backup)
 
     def ask_back_up(self) -> None:
         name, _ = QFileDialog.getSaveFileName(

@@ -8,7 +8,16 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 from PySide6.QtCore import Qt, QTimer, Signal
-from PySide6.QtGui import QAction, QActionGroup, QCloseEvent, QKeyEvent, QKeySequence, QResizeEvent
+from PySide6.QtGui import (
+    QAction,
+    QActionGroup,
+    QCloseEvent,
+    QDragEnterEvent,
+    QDropEvent,
+    QKeyEvent,
+    QKeySequence,
+    QResizeEvent,
+)
 from PySide6.QtWidgets import (
     QApplication,
     QHBoxLayout,
@@ -25,6 +34,7 @@ from PySide6.QtWidgets import (
 from juxtatune.app import fields
 from juxtatune.app.preferences import Preferences, TuningPreferences
 from juxtatune.app.session import Session
+from juxtatune.app.sheet_texts import FLOOR
 from juxtatune.core.errors import UserError
 from juxtatune.core.music.tuning import Tuning
 from juxtatune.core.planning.trace import trace
@@ -33,6 +43,7 @@ from juxtatune.qt.gig_files import BookFiles, GigFiles
 from juxtatune.qt.legend import LegendDialog
 from juxtatune.qt.night_menu import NightMenu
 from juxtatune.qt.notice import NoticeLine
+from juxtatune.qt.song_files import MUSIC, SOUND, TABLES, Dropped, SongFiles
 from juxtatune.qt.sound_menu import SoundMenu
 from juxtatune.qt.theme import Theme, apply_theme
 from juxtatune.qt.tuning_dialog import TuningDialog
@@ -66,6 +77,7 @@ def _named(widget: W, name: str) -> W:
 class MainWindow(QMainWindow):
     """Holds the session and the views, and keeps one song selected across them."""
 
+    restore_wanted = Signal(object)  # a backup to put in the place of this window's book
     book_wanted = Signal(object)  # the path of another book to open in this window's place
 
     def __init__(self, session: Session, preferences: Preferences) -> None:
@@ -126,6 +138,9 @@ class MainWindow(QMainWindow):
 
     def open_book(self, path: Path) -> None:
         self.book_wanted.emit(path)
+
+    def restore_book(self, backup: Path) -> None:
+        self.restore_wanted.emit(backup)
 
     # -- building
     def _lay_out(self) -> None:
@@ -242,19 +257,43 @@ class MainWindow(QMainWindow):
     def _file_menu(self, file: Any) -> None:
         self.gig_files = GigFiles(self, self.night.night, self.night.open_night)
         self.book_files = BookFiles(self)
+        self.song_files = SongFiles(self)
+        songs = self.views["Songs"]
+        self.dropped = Dropped(
+            self, self.gig_files.import_gig, self.song_files.read, lambda path: songs.read_music(path, None), songs.hear_record
+        )
+        self.setAcceptDrops(True)
         self._action(file, "&Open a book…", self.book_files.ask_open, QKeySequence.StandardKey.Open)
         self._action(file, "&New book…", self.book_files.ask_new)
         self._action(file, "&Back up the book…", self.book_files.ask_back_up)
+        self._action(file, "&Restore a backup…", self.book_files.ask_restore)
         file.addSeparator()
         self._action(file, "&Import gig…", self.gig_files.ask_import, "Ctrl+I")
         self._action(file, "&Export gig…", self.gig_files.ask_export, "Ctrl+E")
+        self._action(file, "&Songs from a table…", self.song_files.ask_import)
+        self._action(file, "Songs as a &table…", self.song_files.ask_export)
         file.addSeparator()
-        self._action(file, "Set for the floor as &PDF…", self._floor_pdf, QKeySequence.StandardKey.Print)
+        self._action(file, "Set for the floor as a &file…", self._floor_sheet, QKeySequence.StandardKey.Print)
         file.addSeparator()
         self._action(file, "&Quit", self.close, "Ctrl+Q")
 
-    def _floor_pdf(self) -> None:
-        self.night_menu.ask_floor_pdf()
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        """A file of any kind that is known, dropped anywhere; once the drop is over, for the dialogs that it opens."""
+        paths = [Path(url.toLocalFile()) for url in event.mimeData().urls()]
+        event.acceptProposedAction()
+        QTimer.singleShot(0, lambda: self._take_dropped(paths))
+
+    def _take_dropped(self, paths: list[Path]) -> None:
+        if any(p.suffix.lower() in (*MUSIC, *SOUND, *TABLES) for p in paths):
+            self.show_view("Songs")
+        self.dropped.take(paths)
+
+    def _floor_sheet(self) -> None:
+        self.night_menu.ask_sheet(FLOOR)
 
     def _theme_menu(self, menu: Any) -> None:
         group = QActionGroup(self)
@@ -290,6 +329,7 @@ class MainWindow(QMainWindow):
         self.song, self._bench = song, None
         self.views["Night"].select(song)
         self.views["Songs"].select(song)
+        self.views["Fretboard"].presenter.show_song(song)
         self._show_tonight()
         if self.view_name() == "Tune":
             self._begin_tuning()
@@ -421,9 +461,9 @@ class MainWindow(QMainWindow):
     def _step_edit(
         self, in_field: Callable[[QLineEdit], None], in_book: Callable[[], str | None], word: str, nothing: str
     ) -> None:
-        """A text field with the focus comes first."""
+        """A text field that has the focus and was typed into comes first."""
         focus = QApplication.focusWidget()
-        if isinstance(focus, QLineEdit) and focus.text():
+        if isinstance(focus, QLineEdit) and _can(focus, in_field):
             in_field(focus)
             return
         try:
@@ -545,6 +585,11 @@ class MainWindow(QMainWindow):
         self.night.close()
         self.session.close()
         super().closeEvent(event)
+
+
+def _can(field: QLineEdit, step: Callable[[QLineEdit], None]) -> bool:
+    """Whether a field has something of its own to undo or to do again."""
+    return field.isUndoAvailable() if step is QLineEdit.undo else field.isRedoAvailable()
 
 
 def _pairs(hints: tuple[str, ...]) -> list[tuple[str, str]]:

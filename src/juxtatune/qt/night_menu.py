@@ -10,11 +10,15 @@ from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QFileDialog, QMenu
 
 from juxtatune.app import nights
+from juxtatune.app.sheet_texts import FLOOR, KINDS, TECHNICIAN, sheet_text
+from juxtatune.book.files import write_whole
 from juxtatune.core.errors import UserError
 from juxtatune.qt.paper import Sheet, floor_sheet, paint_on, set_page, tech_sheet, write_pdf
 from juxtatune.qt.shell import Shell
 from juxtatune.qt.views.night.presenter import NightPresenter
 from juxtatune.qt.views.night.view import NightView
+
+PAINTED: dict[str, Sheet] = {FLOOR: floor_sheet, TECHNICIAN: tech_sheet}
 
 
 class NightMenu:
@@ -33,8 +37,8 @@ class NightMenu:
         self._add("&Plan\tCtrl+R", self.shell.plan)
         self.view.fill_menu(self.menu)
         self.menu.addSeparator()
-        self._add("Set for the &floor as PDF…\tCtrl+P", self.ask_floor_pdf)
-        self._add("Te&chnician's sheet as PDF…", partial(self._ask_pdf, tech_sheet, "technician"))
+        self._add("Set for the &floor as a file…\tCtrl+P", partial(self.ask_sheet, FLOOR))
+        self._add("Te&chnician's sheet as a file…", partial(self.ask_sheet, TECHNICIAN))
         self._add("Print the set for the floor…", partial(self._print, floor_sheet))
         self._add("Print the technician's sheet…", partial(self._print, tech_sheet))
         self.menu.addSeparator()
@@ -51,22 +55,28 @@ class NightMenu:
         self.menu.addAction(action)
 
     # -- paper
-    def ask_floor_pdf(self) -> None:
-        self._ask_pdf(floor_sheet, "floor")
-
-    def _ask_pdf(self, sheet: Sheet, what: str) -> None:
-        name, _ = QFileDialog.getSaveFileName(self.shell.widget, "Write a PDF", f"{what}.pdf", "PDF files (*.pdf)")
+    def ask_sheet(self, sheet: str) -> None:
+        """Asks where a sheet goes: the ending of the name says which kind of file it is."""
+        kinds = ";;".join(f"{what} (*{ending})" for ending, what in KINDS.items())
+        name, chosen = QFileDialog.getSaveFileName(self.shell.widget, "Write a sheet", f"{sheet}.pdf", kinds)
         if name:
-            self.write_sheet(Path(name), sheet)
+            path = Path(name)
+            if path.suffix.lower() not in KINDS:
+                path = path.with_name(path.name + next((e for e in KINDS if f"*{e}" in chosen), ".pdf"))
+            self.write_sheet(path, sheet)
 
-    def write_sheet(self, path: Path, sheet: Sheet) -> None:
-        """Writes a sheet of the order that stands."""
+    def write_sheet(self, path: Path, sheet: str) -> None:
+        """Writes a sheet of the order that stands, whole or not at all, as the kind of file that the name says."""
         night, gig, plan = self.presenter.night(), self.presenter.given_gig, self.presenter.given
         if night is None or gig is None or plan is None:
             self.shell.say("There is no night to put on paper yet.")
             return
+        kind = path.suffix.lower()
         try:
-            write_pdf(path, sheet, night.name, gig, plan)
+            if kind == ".pdf":
+                write_pdf(path, PAINTED[sheet], night.name, gig, plan)
+            else:
+                write_whole(path, sheet_text(sheet, kind, night.name, gig, plan).encode())
         except UserError as error:
             self.shell.say(f"{error.message()}.")
             return

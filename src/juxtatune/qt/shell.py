@@ -28,5 +28,8 @@ class Shell(Protocol):
     def plan(self) -> None:
         """Shows the night and plans it."""
 
+    def restore_book(self, backup: Path) -> None:
+        """Puts a backup in the place of the open book and opens it."""
+
     def open_book(self, path: Path) -> None:
         """Opens another book in this window's place."""

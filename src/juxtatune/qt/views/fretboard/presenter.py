@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
+import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
 from juxtatune.app import fields
@@ -12,15 +14,17 @@ from juxtatune.app.session import Session
 from juxtatune.core.errors import UserError
 from juxtatune.core.fretboard.chordnames import name_chord
 from juxtatune.core.fretboard.harmonics import harmonics
-from juxtatune.core.fretboard.refinger import Fingering, finger, parse_passage, translate
+from juxtatune.core.fretboard.refinger import Event, Fingering, Place, finger, parse_passage, translate
 from juxtatune.core.fretboard.shapes import HIGHEST_FRET, Played, Shape, parse_shape, play, written_tuning
 from juxtatune.core.music.naming import half_steps_words
 from juxtatune.core.music.notes import pretty, spell
 from juxtatune.core.music.tuning import Tuning
+from juxtatune.core.sim.passage import sound_of
 from juxtatune.core.strings.instrument import Instrument
 from juxtatune.qt.widgets.neck import FRETS, NeckValues
 
 FRETS_OF_A_NECK = 22
+BEAT_S, MOST_PLAYED, MOST_SHOWN = 0.28, 400, 64  # s from event to event; events played, and looked for elsewhere
 
 
 @dataclass(frozen=True)
@@ -47,6 +51,8 @@ class FretboardPresenter(QObject):
         self.capo = 0
         self.shape: Shape = ()
         self.passage = ""
+        self.at_event: int | None = None  # of the passage that is on the neck
+        self.song: str | None = None
         self._unwatch = session.watch(self._book_changed)
         self._guitars_changed()
 
@@ -114,8 +120,76 @@ class FretboardPresenter(QObject):
         self.changed.emit()
 
     def set_passage(self, text: str) -> None:
-        self.passage = text.strip()
+        """A passage on the neck; one that cannot be read stays as it was typed, and is told."""
+        self.passage, self.at_event = text.strip(), None
+        self.events()
         self.changed.emit()
+
+    def show_song(self, song_id: str | None) -> None:
+        """Takes the music of the song that is chosen, on its own tuning, to look at and to play."""
+        song = next((s for s in self.session.state.songs if s.id == song_id), None)
+        if song is None or song.id == self.song:
+            return
+        self.song, self.at_event = song.id, None
+        d = song.details
+        tuning = d.passage_tuning or song.ways[0].tuning
+        fitting = (i for i in self.session.state.instruments if i.strings == len(tuning))
+        guitar = next(fitting, None) if song.ways[0].instrument == self.guitar else None
+        first = self.session.state.instrument(song.ways[0].instrument)
+        guitar = first if first.strings == len(tuning) else guitar
+        if d.passage and guitar is not None:
+            self.guitar, self.tuning, self.capo = guitar.id, tuning, d.passage_capo
+            self.shape, self.passage = (None,) * len(tuning), d.passage
+        self.changed.emit()
+
+    def keep_passage(self) -> None:
+        """The passage on the neck becomes the music of the chosen song."""
+        song = next((s for s in self.session.state.songs if s.id == self.song), None)
+        if song is None or self.tuning is None or not self.events():
+            self.message.emit("Type a passage that can be read, and choose a song in Tonight.")
+            return
+        details = replace(
+            song.details, passage=" ".join(self.passage.split()), passage_tuning=self.tuning, passage_capo=self.capo
+        )
+        try:
+            self.session.edit("Keep a passage", self.session.state.with_song(replace(song, details=details)))
+        except UserError as error:
+            self.message.emit(f"{error.message()}.")
+            return
+        self.message.emit(f"The passage is the music of {song.title}: Offer ways in Songs fingers it on every guitar.")
+
+    def events(self) -> tuple[Event, ...]:
+        """The passage as events; empty where there is none or it cannot be read, which is told."""
+        if not self.passage or self.tuning is None:
+            return ()
+        try:
+            return parse_passage(self.passage, len(self.tuning))
+        except UserError as error:
+            self.message.emit(f"Passage, {error.message()}.")
+            return ()
+
+    def step(self, by: int) -> None:
+        """The next or last event of the passage on the neck."""
+        events = self.events()
+        if not events:
+            self.message.emit("Type a passage first: string:fret, as in 6:0 6:3 5:2+4:2.")
+            return
+        self.at_event = 0 if self.at_event is None else (self.at_event + by) % len(events)
+        frets = {p.string: p.fret for p in events[self.at_event]}
+        self.shape = tuple(frets.get(s) for s in range(len(self.shape), 0, -1))
+        self.changed.emit()
+        self.message.emit(f"Event {self.at_event + 1} of {len(events)}.")
+
+    def sounding(self) -> NDArray[np.float64] | None:
+        """What is on the neck as sound: the passage, else the shape."""
+        if self.tuning is None:
+            return None
+        events = self.events()
+        every = BEAT_S
+        if not events:
+            events = (tuple(Place(s, f) for s, f in zip(range(len(self.shape), 0, -1), self.shape, strict=True) if f is not None),)
+            every = 0.0
+        return sound_of(self.tuning, events[:MOST_PLAYED], every, self.capo) if events[0] else None
 
     # -- what is shown
     def played(self) -> list[Played]:
@@ -188,11 +262,21 @@ class FretboardPresenter(QObject):
 
     def _on(self, guitar: Instrument, tuning: Tuning, played: list[Played]) -> Fingering | None:
         if self.passage:
-            return translate(tuning, guitar.tuning, parse_passage(self.passage, len(tuning)), FRETS_OF_A_NECK)
+            events = self.events()[:MOST_SHOWN]
+            return translate(tuning.moved(self.capo), guitar.tuning, events, FRETS_OF_A_NECK) if events else None
         if not played:
             return None
         asked = tuple((p.sounds.pitch, p.fret == 0 and not self.capo) for p in played)
         return finger(guitar.tuning, [asked], FRETS_OF_A_NECK)
+
+    def passage_words(self) -> str:
+        """`312 notes, strings 6 5 4, frets to 12`."""
+        events = self.events()
+        if not events:
+            return ""
+        places = [p for e in events for p in e]
+        used = sorted({p.string for p in places}, reverse=True)
+        return f"{len(places)} notes on strings {' '.join(map(str, used))}, frets to {max(p.fret for p in places)}"
 
     def harmonic_lines(self) -> list[str]:
         """Frets 12, 7, 5 and 9 of every string."""

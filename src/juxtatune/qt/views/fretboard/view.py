@@ -2,7 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
+import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QKeyEvent, QShowEvent
 from PySide6.QtWidgets import (
     QComboBox,
     QFormLayout,
@@ -17,11 +22,16 @@ from PySide6.QtWidgets import (
 from juxtatune.app import fields
 from juxtatune.app.calling import Calling
 from juxtatune.app.session import Session
+from juxtatune.core.errors import UserError
+from juxtatune.devices import sound_out
 from juxtatune.qt.views.fretboard.presenter import FretboardPresenter
 from juxtatune.qt.widgets.fields import AddField, NumberField
 from juxtatune.qt.widgets.neck import NeckWidget
+from juxtatune.qt.worker import LatestWorker
 
-HINTS = ("←↑→↓  move on the neck", "Space  finger", "X  mute", "Tab  fields", "Enter  take what is typed")
+HINTS = ("←↑→↓  move on the neck", "Space  finger", "X  mute", "P  play it", "N B  next, last event",
+         "Enter  take what is typed")  # fmt: skip
+RATE = 48000
 NO_GUITARS = "No guitar yet: add one in Guitars (Ctrl+2)."
 
 
@@ -34,6 +44,10 @@ class FretboardView(QWidget):
         super().__init__()
         self.presenter = FretboardPresenter(session)
         self.presenter.message.connect(self.message)
+        self._stale = False
+        self._sounds = LatestWorker("making a sound")
+        self._sounds.done.connect(self._play)
+        self._sounds.failed.connect(lambda _, text: self.message.emit(text))
         self.neck = NeckWidget()
         self.guitar = QComboBox()
         self.guitar.setAccessibleName("Guitar")
@@ -48,6 +62,7 @@ class FretboardView(QWidget):
         self.refresh()
 
     def close_view(self) -> None:
+        self._sounds.close()
         self.presenter.close()
 
     def prefer(self, calling: Calling) -> None:
@@ -66,11 +81,15 @@ class FretboardView(QWidget):
         title.setObjectName("title")
         form = QFormLayout()
         form.setHorizontalSpacing(16)
+        form.setVerticalSpacing(8)
         for text, field in (("Guitar", self.guitar), ("Tuning", self.tuning), ("Capo", self.capo), ("Shape", self.shape),
                             ("Passage", self.passage)):  # fmt: skip
             field.setMinimumHeight(32)
             form.addRow(text, field)
-        self.clear = QPushButton("Clear the neck")
+        self.clear, self.play, self.keep = QPushButton("Clear the neck"), QPushButton("Play it"), QPushButton("Keep for the song")
+        self.about = QLabel()
+        self.about.setObjectName("muted")
+        self.about.setWordWrap(True)
         self.chord.setObjectName("title")
         self.chord.setStyleSheet("font-size: 40px; font-weight: 600;")
         self.chord.setMinimumHeight(56)
@@ -81,7 +100,14 @@ class FretboardView(QWidget):
         left, right = QVBoxLayout(), QVBoxLayout()
         left.addWidget(title)
         left.addLayout(form)
-        left.addWidget(self.clear, 0, Qt.AlignmentFlag.AlignLeft)
+        left.addWidget(self.about)
+        tools = QHBoxLayout()
+        for button in (self.play, self.clear, self.keep):
+            button.setAutoDefault(False)
+            tools.addWidget(button)
+        tools.setSpacing(6)
+        tools.addStretch(1)
+        left.addLayout(tools)
         left.addSpacing(14)
         left.addWidget(self.chord)
         left.addWidget(self.rest)
@@ -91,6 +117,7 @@ class FretboardView(QWidget):
             caption = QLabel(head)
             caption.setObjectName("strong")
             caption.setStyleSheet("font-size: 18px;")
+            caption.setWordWrap(True)
             right.addWidget(caption)
             right.addWidget(label)
             right.addSpacing(12)
@@ -99,13 +126,14 @@ class FretboardView(QWidget):
         inner.setLayout(right)
         area = QScrollArea()
         area.setWidgetResizable(True)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         area.setWidget(inner)
         area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         row = QHBoxLayout(self)
         row.setContentsMargins(24, 14, 24, 12)
         row.setSpacing(28)
-        row.addLayout(left, 3)
-        row.addWidget(self.neck, 4)
+        row.addLayout(left, 2)
+        row.addWidget(self.neck, 3)
         row.addWidget(area, 4)
 
     def _connect(self) -> None:
@@ -116,10 +144,50 @@ class FretboardView(QWidget):
         self.passage.entered.connect(lambda: p.set_passage(self.passage.text()))
         self.capo.valueChanged.connect(lambda value: p.set_capo(round(value)))
         self.clear.clicked.connect(lambda _=False: p.clear())
+        self.play.clicked.connect(lambda _=False: self.play_it())
+        self.keep.clicked.connect(lambda _=False: p.keep_passage())
         self.neck.placed.connect(p.place)
-        p.changed.connect(self.refresh)
+        p.changed.connect(self._changed)
+
+    def play_it(self) -> None:
+        """Plays the passage, or else the shape, through the sound output; the sound is made beside the window."""
+        self._sounds.ask(None, lambda _: self.presenter.sounding())
+
+    def _play(self, _: object, samples: NDArray[np.float64] | None) -> None:
+        if samples is None:
+            self.message.emit("Nothing is played yet: click the neck or type a passage.")
+            return
+        try:
+            sound_out.play(samples, RATE)
+        except UserError as error:
+            self.message.emit(f"{error.message()}.")
+            return
+        self.message.emit("Playing, quietly. Esc stops it. Loud rooms and headphones harm hearing: keep levels down.")
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        actions: dict[Qt.Key, Callable[[], None]] = {
+            Qt.Key.Key_P: self.play_it, Qt.Key.Key_Escape: sound_out.stop,
+            Qt.Key.Key_N: lambda: self.presenter.step(1), Qt.Key.Key_B: lambda: self.presenter.step(-1),
+        }  # fmt: skip
+        action = actions.get(Qt.Key(event.key()))
+        if action is None:
+            super().keyPressEvent(event)
+        else:
+            action()
+
+    def _changed(self) -> None:
+        self._stale = not self.isVisible()
+        if not self._stale:
+            self.refresh()
+
+    def showEvent(self, event: QShowEvent) -> None:
+        """What changed while other views were shown is caught up with."""
+        if self._stale:
+            self.refresh()
+        super().showEvent(event)
 
     def refresh(self) -> None:
+        self._stale = False
         p = self.presenter
         listed = [(self.guitar.itemData(k), self.guitar.itemText(k)) for k in range(self.guitar.count())]
         if listed != [(i.id, i.name) for i in p.session.state.instruments]:
@@ -131,6 +199,14 @@ class FretboardView(QWidget):
             self.tuning.setText(fields.show_tuning(p.tuning))
         if not self.shape.hasFocus():
             self.shape.setText(p.shape_text() if p.played() else "")
+        if not self.passage.hasFocus():
+            self.passage.setText(p.passage)
+            self.passage.setCursorPosition(0)
+        self.capo.blockSignals(True)
+        self.capo.setValue(p.capo)
+        self.capo.blockSignals(False)
+        self.about.setText(p.passage_words())
+        self.about.setVisible(bool(self.about.text()))
         self.neck.set_values(p.neck())
         chord, rest = p.names()
         self.chord.setText(chord)

@@ -7,7 +7,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtCore import Qt, QTimer, Signal
-from PySide6.QtGui import QDragEnterEvent, QDropEvent, QKeyEvent, QShowEvent
+from PySide6.QtGui import QKeyEvent, QShowEvent
 from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
@@ -36,7 +36,6 @@ from juxtatune.qt.widgets.fields import AddField
 from juxtatune.qt.widgets.table import RowsModel, TableColumn, make_table
 
 MUSIC = "Music (*.musicxml *.xml *.mxl *.txt *.tab)"
-SOUND = (".wav", ".flac", ".ogg", ".mp3")
 HINTS = ("Enter  edit a field", "Shift+↓  choose several", "Ctrl+N  new song", "Ctrl+M  match a record",
          "Del  remove", "Ctrl+Z  undo")  # fmt: skip
 NO_SONGS = "No songs yet: type a title above, a tuning if it is not the guitar's own, and press Enter."
@@ -174,7 +173,6 @@ class SongsView(QWidget):
         column.setContentsMargins(24, 14, 24, 8)
         column.addLayout(head)
         column.addLayout(both, 1)
-        self.setAcceptDrops(True)
 
     def _button(self, text: str, work: Callable[[], None]) -> QPushButton:
         button = QPushButton(text)
@@ -338,20 +336,13 @@ class SongsView(QWidget):
         if box.clickedButton() is take and self.presenter.take_music(found):
             self.select(found.song)
 
-    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        if event.mimeData().hasUrls():
-            event.acceptProposedAction()
-
-    def dropEvent(self, event: QDropEvent) -> None:
-        """Music that is dropped makes a new song; sound is the record of the chosen one."""
-        for url in event.mimeData().urls():
-            path = Path(url.toLocalFile())
-            if path.suffix.lower() in SOUND:
-                song = self.presenter.song(self._song)
-                if song is not None:
-                    self.record.listen(song, path)
-            else:
-                self.read_music(path, None)
+    def hear_record(self, path: Path) -> None:
+        """Listens to a file as the record of the chosen song."""
+        song = self.presenter.song(self._song)
+        if song is None:
+            self.message.emit("Add a song first: sound is the record of the chosen song.")
+            return
+        self.record.listen(song, path)
 
     def match_record(self) -> None:
         """Asks for the record of the song, and listens to how far it lies from A4."""

@@ -1,0 +1,348 @@
+"""The player's book on screen: tunings, several songs at once, tables of songs, sheets, backups, files that are dropped."""
+
+from __future__ import annotations
+
+import csv
+import io
+import shutil
+from dataclasses import replace
+from html.parser import HTMLParser
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QItemSelectionModel, QMimeData, QPointF, Qt, QUrl
+from PySide6.QtGui import QDropEvent
+from PySide6.QtWidgets import QDialog, QMessageBox
+
+from juxtatune.app.preferences import Preferences, TuningPreferences, load_preferences
+from juxtatune.app.sheet_texts import FLOOR, TECHNICIAN
+from juxtatune.book.db import Book
+from juxtatune.book.demo import demo_state
+from juxtatune.book.state import gig_of
+from juxtatune.core.music.reading import parse_tuning
+from juxtatune.core.music.tuning import same_pitches
+from juxtatune.core.retuning.costs import retune_seconds
+from juxtatune.devices import sound_out
+from juxtatune.qt.application import Application
+from juxtatune.qt.songs_dialog import SongsDialog
+from juxtatune.qt.views.songs.many_dialog import DuplicatesDialog, ManyDialog
+
+KEY = Qt.Key
+
+
+def typed(qtbot, field, text) -> None:
+    field.setFocus()
+    field.selectAll()
+    qtbot.keyClicks(field, text)
+    qtbot.keyClick(field, KEY.Key_Return)
+
+
+@pytest.fixture
+def songs(window):
+    window.show_view("Songs")
+    return window.views["Songs"]
+
+
+# -- tunings
+def test_tunings_show_tonights_first_and_how_far_they_lie_from_each_other(qtbot, window) -> None:
+    window.show_view("Tunings")
+    view = window.views["Tunings"]
+    rows = view.presenter.rows("")
+    night = {s.song for s in window.night.night().slots}
+    assert rows[0].group == "tonight" and rows[-1].group == "catalogue" and len(night) == 18
+    values, rook = view.presenter.distances(), window.session.state.instrument("rook")
+    a, b = values.names.index("standard"), values.names.index("drop C")
+    assert values.seconds[a][b] == retune_seconds(rook.costs, 6, [-4, -2, -2, -2, -2, -2])
+    assert all(values.seconds[k][k] == 0 for k in range(len(values.names)))
+    view.distances.setFocus()
+    qtbot.keyClick(view.distances, KEY.Key_Down)
+    qtbot.keyClick(view.distances, KEY.Key_Right)
+    assert f"{values.names[0]} to {values.names[1]}" in window.notice.text() and window.notice.text().endswith(" s.")
+    qtbot.keyClicks(view.search, "open e")
+    assert view.chosen().name == "open E" and "the shape of open D, 2 half steps up" in view.words.text()
+    names = [view.relatives.itemText(k) for k in range(view.relatives.count())]
+    assert names == ["open D♭", "open D", "open E♭", "open E", "open F"] or (names[1] == "open D" and len(names) == 5)
+    view.relatives.setCurrentIndex(4)
+    view.relatives.activated.emit(4)
+    assert "F" in view.title.text() and "5 strings move" in view.words.text() + "6 strings move 5 strings move"
+    view.table.setFocus()
+    qtbot.keyClick(view.table, KEY.Key_T)
+    assert window.view_name() == "Tune" and window.tune.job.instrument == "rook"
+
+
+def test_a_tuning_of_the_players_own_is_read_and_shown_everywhere(qtbot, window, demo_book) -> None:
+    window.show_view("Tunings")
+    view = window.views["Tunings"]
+    typed(qtbot, view.name, "Harbour Low")
+    assert "its notes" in window.notice.text() and view.name.text() == "Harbour Low"
+    typed(qtbot, view.notes, "C2 G2 D3 G3 B3 E4")
+    assert view.chosen().name == "Harbour Low" and view.chosen().own is not None and view.name.text() == ""
+    typed(qtbot, view.name, "drop C")
+    typed(qtbot, view.notes, "CGDGBE")
+    assert "means" in window.notice.text() and view.notes.text() == "CGDGBE"
+    songs = window.views["Songs"]
+    window.show_view("Songs")
+    songs.select("iron-pilot")
+    assert songs.ways_model.setData(songs.ways_model.index(0, 1), "harbour low")
+    assert songs.ways_model.data(songs.ways_model.index(0, 1)) == "Harbour Low"
+    assert str(Book(demo_book).load().song("iron-pilot").ways[0].tuning) == "C2 G2 D3 G3 B3 E4"
+    window.show_view("Tunings")
+    view._select(parse_tuning("C2 G2 D3 G3 B3 E4"))
+    view.table.setFocus()
+    qtbot.keyClick(view.table, KEY.Key_Delete)
+    assert window.session.state.tunings == () and "Ctrl+Z brings it back" in window.notice.text()
+    window.session.undo()
+    assert window.session.state.tunings[0].name == "Harbour Low"
+
+
+# -- names
+def test_strings_keys_and_chords_are_called_as_the_player_calls_them(qtbot, window, tmp_path) -> None:
+    window.open_song("nine-fathom-static")
+    dialog, run = window.tuning_dialog, window.tune.run
+    columns = lambda: [c.head for c in window.tune.columns()]  # noqa: E731
+    assert columns()[0] == "6   D♭2" and "6th: 3 half steps down" in run.summary()
+    dialog.strings.setCurrentIndex(1)
+    assert window.tune.run is run  # a name is no reason to begin anew
+    assert columns()[0] == "low E   6 · D♭2" and "low E string: 3 half steps down" in run.summary()
+    dialog.strings.setCurrentIndex(2)
+    assert "D♭2 string: 3 half steps down" in run.summary()
+    window.views["Songs"].presenter.set_detail("iron-pilot", "key", "Am")
+    window.choose("iron-pilot")
+    keys = window.views["Songs"].page.sounds
+    assert keys.text().startswith("sounds Gm, written Am")
+    dialog.first.setCurrentIndex(1)
+    assert keys.text().startswith("written Am, sounds Gm")
+    fretboard = window.views["Fretboard"]
+    window.show_view("Fretboard")
+    typed(qtbot, fretboard.tuning, "drop C")
+    typed(qtbot, fretboard.shape, "x 5 7 7 6 5")
+    assert fretboard.chord.text() == "Dm" and "sounds Cm, 2 half steps down" in fretboard.rest.text()
+    kept = Preferences(path=tmp_path / "p.json", tuning=dialog.preferences)
+    kept.save()
+    assert load_preferences(tmp_path / "p.json").tuning.calling == dialog.preferences.calling != TuningPreferences().calling
+
+
+# -- several songs
+def test_songs_are_filtered_by_guitar_tuning_and_strings(qtbot, window, songs) -> None:
+    bar, state = songs.filters, window.session.state
+    bar.guitar.setCurrentText("Dunlin")
+    bar.guitar.activated.emit(1)
+    shown = {songs.songs_model.row(k).id for k in range(songs.songs_model.rowCount())}
+    assert shown == {s.id for s in state.songs if any(w.instrument == "dunlin" for w in s.ways)}
+    bar.clear()
+    bar.tuning.setCurrentText("open G")
+    bar.tuning.activated.emit(1)
+    assert {songs.songs_model.row(k).id for k in range(songs.songs_model.rowCount())} == {"hempwalk-nine", "the-long-fetch"}
+    bar.clear()
+    qtbot.keyClicks(bar.strings, "6-4")
+    assert songs.songs_model.row(0).id == "tidewire" and songs.count.text().endswith("of 18 songs")
+    window.choose("a-lamp-for-skarnhythe")  # a song that is hidden comes into sight
+    assert not bar.active and songs.ways_title.text() == "A Lamp for Skarnhythe"
+
+
+def test_several_songs_are_edited_at_once_or_not_at_all(qtbot, window, songs, monkeypatch) -> None:
+    songs.songs.setFocus()
+    songs.songs.selectRow(0)
+    for _ in range(2):
+        qtbot.keyClick(songs.songs, KEY.Key_Down, Qt.KeyboardModifier.ShiftModifier)
+    chosen = songs.chosen()
+    assert len(chosen) == 3
+    tries = []
+
+    def fill(dialog: ManyDialog) -> int:
+        tries.append(dialog.problem.text())
+        dialog.fields["energy"].setText("12" if len(tries) == 1 else "2")
+        dialog.fields["shakes"].setText("yes")
+        return QDialog.DialogCode.Accepted
+
+    monkeypatch.setattr(ManyDialog, "exec", fill)
+    before = window.session.state
+    songs.edit_chosen()
+    assert len(tries) == 2 and "Energy" in tries[1] and "0 to 10" in tries[1]
+    assert all(window.session.state.song(s).energy == 2 and window.session.state.song(s).details.shakes for s in chosen)
+    assert "A check follows it in the plan: 7.2 s" in songs.way_words.text()
+    window.session.undo()
+    assert window.session.state == before
+    for song in chosen:
+        songs.songs.selectionModel().select(
+            songs.songs_model.index([s.id for s in before.songs].index(song), 0),
+            QItemSelectionModel.SelectionFlag.Select | QItemSelectionModel.SelectionFlag.Rows,
+        )
+    songs.remove_song()
+    assert len(window.session.state.songs) == 15
+
+
+def test_songs_that_stand_twice_are_found_and_merged(qtbot, window, songs, monkeypatch) -> None:
+    state = window.session.state
+    twin = replace(state.song("groyne"), id="groin", title="The  Groynes", ways=(state.song("tidewire").ways[0],))
+    window.session.edit("Add", state.with_song(twin))
+    seen = []
+
+    def tick(dialog: DuplicatesDialog) -> int:
+        seen.extend(dialog._found)
+        dialog.list.item(0).setCheckState(Qt.CheckState.Checked)
+        return QDialog.DialogCode.Accepted
+
+    monkeypatch.setattr(DuplicatesDialog, "exec", tick)
+    songs.find_duplicates()
+    assert [(d.kept.id, d.other.id) for d in seen] == [("groyne", "groin")]
+    merged = window.session.state
+    assert len(merged.songs) == 18 and twin.ways[0] in merged.song("groyne").ways
+
+
+def test_a_check_after_arm_work_takes_its_seconds_of_the_talk_or_counts() -> None:
+    state = demo_state()
+    night = state.nights[0]
+    plain, checked = gig_of(state, night, checks=False), gig_of(state, night)
+    for song in plain.songs:
+        after, before = checked.song(song.id), plain.song(song.id)
+        took = plain.night.cover(song.id) - checked.night.cover(song.id)
+        for way, was in zip(after.ways, before.ways, strict=True):
+            guitar = state.instrument(way.instrument)
+            seconds = guitar.costs.check_s * guitar.strings if song.details.shakes else 0.0
+            assert took + way.compromise_s - was.compromise_s == pytest.approx(seconds)
+
+
+def test_a_way_that_moves_the_song_never_costs_nothing_in_silence(qtbot, window, songs) -> None:
+    songs.select("copper-ballast")
+    assert songs.ways_model.setData(songs.ways_model.index(1, 5), "0")
+    assert songs.ways_model.setData(songs.ways_model.index(1, 1), "half step down")
+    way = window.session.state.song("copper-ballast").ways[1]
+    assert way.compromise_s == 6 and "a half step down from the song's own pitch" in window.notice.text()
+    assert songs.ways_model.setData(songs.ways_model.index(1, 5), "0")
+    assert "takes that for 0 s" in window.notice.text() and "at no cost" in songs.way_words.text()
+
+
+# -- music
+def test_a_passage_is_typed_stepped_through_heard_and_kept(qtbot, window, songs, monkeypatch) -> None:
+    window.choose("tidewire")
+    songs.select("tidewire")
+    typed(qtbot, songs.page.texts["passage"], "6:0 9:1")
+    assert "strings 1 to 6" in window.notice.text() and songs.page.texts["passage"].text() == "6:0 9:1"
+    typed(qtbot, songs.page.texts["sections"], "Verse 6; Chorus all")
+    assert window.session.state.song("tidewire").details.sections[1].strings_used == (6, 5, 4, 3, 2, 1)
+    window.show_view("Fretboard")
+    view = window.views["Fretboard"]
+    assert view.passage.text().startswith("6:0 6:0 6:3") and "strings 6 5 4" in view.about.text()
+    typed(qtbot, view.passage, "6:0 5:2+4:2")
+    view.neck.setFocus()
+    qtbot.keyClick(view.neck, KEY.Key_N)
+    qtbot.keyClick(view.neck, KEY.Key_N)
+    assert view.shape.text() == "x 2 2 x x x" and view.chord.text() == "E5/B"
+    heard = []
+    monkeypatch.setattr(sound_out, "play", lambda samples, rate: heard.append((samples, rate)))
+    qtbot.keyClick(view.neck, KEY.Key_P)
+    qtbot.waitUntil(lambda: bool(heard), timeout=10000)
+    samples, rate = heard[0]
+    spectrum = np.abs(np.fft.rfft(samples[: round(0.25 * rate)] * np.hanning(round(0.25 * rate))))
+    first = np.argmax(spectrum[10:30]) + 10  # 4 Hz a bin: the open 6th in drop D is D2, 73.4 Hz
+    assert first * 4 == pytest.approx(73.4, abs=6) and np.max(np.abs(samples)) <= 0.21
+    view.keep.click()
+    kept = window.session.state.song("tidewire").details
+    assert kept.passage == "6:0 5:2+4:2" and same_pitches(kept.passage_tuning, parse_tuning("drop D"))
+
+
+# -- files
+def test_a_table_of_songs_is_previewed_mapped_taken_as_one_edit_and_written_back(qtbot, window, songs, tmp_path, monkeypatch) -> None:
+    path = tmp_path / "set.csv"
+    path.write_bytes("Titel;Stimmung;Dauer\r\nTidewire;drop D♭;3:35\r\nSchräge Mole;open G;4:01\r\nBad;drop nothing;1\r\n".encode("utf-16"))
+    seen = []
+
+    def answer(dialog: SongsDialog) -> int:
+        assert dialog.encoding.currentText() == "utf-16" and not dialog.take.isEnabled()
+        for box, name in zip(dialog.columns, ("title", "tuning", "length"), strict=True):
+            box.setCurrentText(name)
+            box.activated.emit(0)
+        seen.append(dialog.told.toPlainText())
+        return QDialog.DialogCode.Accepted
+
+    monkeypatch.setattr(SongsDialog, "exec", answer)
+    before = window.session.state
+    window.song_files.read(path)
+    assert "New: 1" in seen[0] and "Changed: 1" in seen[0] and "line 4" in seen[0] and "drop nothing" in seen[0]
+    state = window.session.state
+    assert state.songs[-1].title == "Schräge Mole" and state.songs[-1].length_s == 241
+    assert same_pitches(state.song("tidewire").ways[0].tuning, parse_tuning("drop Db"))
+    window.session.undo()
+    assert window.session.state == before
+    out = tmp_path / "out.csv"
+    window.song_files.write(out)
+    rows = list(csv.DictReader(io.StringIO(out.read_text(encoding="utf-8-sig"))))
+    assert len(rows) == 18 and rows[0]["Title"] == "Tidewire" and rows[0]["Strings"] == "6 5 4"
+    (tmp_path / "bad.csv").write_bytes(b"\x00\x01")
+    window.song_files.read(tmp_path / "bad.csv")
+    assert "bad.csv" in window.notice.text() and "as it was" in window.notice.text()
+
+
+class Cells(HTMLParser):
+    def __init__(self) -> None:
+        super().__init__()
+        self.cells: list[str] = []
+        self.inside = False
+
+    def handle_starttag(self, tag, attrs) -> None:
+        self.inside = tag == "td"
+        if self.inside:
+            self.cells.append("")
+
+    def handle_data(self, data) -> None:
+        if self.inside and self.cells:
+            self.cells[-1] += data
+
+    def handle_endtag(self, tag) -> None:
+        self.inside = False
+
+
+def test_sheets_are_written_as_html_csv_and_text(qtbot, window, tmp_path) -> None:
+    state = window.session.state
+    window.session.edit("Name", state.with_song(replace(state.song("tidewire"), title="=Tide <wire> & \"co\"")))
+    qtbot.waitUntil(lambda: window.night.given_gig.song("tidewire").title.startswith("="), timeout=20000)
+    for sheet in (FLOOR, TECHNICIAN):
+        for ending in (".html", ".csv", ".txt"):
+            window.night_menu.write_sheet(tmp_path / f"{sheet}{ending}", sheet)
+    cells = Cells()
+    cells.feed((tmp_path / "floor.html").read_text(encoding="utf-8"))
+    assert cells.cells[1] == '=Tide <wire> & "co"' and "<wire>" not in (tmp_path / "floor.html").read_text(encoding="utf-8")
+    rows = list(csv.reader(io.StringIO((tmp_path / "floor.csv").read_text(encoding="utf-8-sig"))))
+    assert len(rows) == 19 and rows[1][2] == "'=Tide <wire> & \"co\""  # no formula for a spreadsheet
+    assert "drop D" in (tmp_path / "floor.txt").read_text(encoding="utf-8")
+    assert "have it in" in (tmp_path / "technician.txt").read_text(encoding="utf-8")
+
+
+def test_a_backup_is_restored_and_the_book_that_stood_there_is_kept(qtbot, demo_book, tmp_path, monkeypatch) -> None:
+    held = Application(Preferences(theme="dark"), keep_backup=False)
+    assert held.open(demo_book)
+    backup = tmp_path / "kept.juxtatune"
+    held.window.book_files.back_up(backup)
+    state = held.window.session.state
+    held.window.session.edit("Remove", replace(state, nights=(), songs=()))
+    monkeypatch.setattr(QMessageBox, "exec", lambda box: box.buttons()[0].click())
+    held.window.book_files.restore(tmp_path / "none.juxtatune")
+    assert "as it was" in held.window.notice.text()
+    first = held.window
+    held.window.book_files.restore(backup)
+    assert held.window is not first and len(held.window.session.state.songs) == 18
+    aside = list(demo_book.parent.glob("*.damaged-*")) or list(demo_book.parent.glob(f"{demo_book.stem}.*-*"))
+    assert len(aside) == 1 and Book(shutil.copy(aside[0], tmp_path / "aside.juxtatune")).load().songs == ()
+    held.window.close()
+
+
+def test_a_file_that_is_dropped_goes_to_what_reads_its_kind(qtbot, window, tmp_path, monkeypatch) -> None:
+    taken = []
+    for name in ("read",):
+        monkeypatch.setattr(window.song_files, name, lambda path: taken.append(path.name))
+    window.dropped._readers = tuple(
+        (endings, (lambda path, kind=endings[0]: taken.append((kind, path.name)))) for endings, _ in window.dropped._readers
+    )
+    names = ("gig.json", "songs.CSV", "riff.mxl", "take.flac", "old.juxtatune", "what.exe")
+    for name in names:
+        (tmp_path / name).write_bytes(b"x")
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(tmp_path / n)) for n in names])
+    where = (QPointF(5, 5), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
+    window.dropEvent(QDropEvent(*where))
+    qtbot.waitUntil(lambda: "what.exe is of no kind" in window.notice.text(), timeout=5000)
+    assert taken == [
+        (".json", "gig.json"), (".csv", "songs.CSV"), (".musicxml", "riff.mxl"), (".wav", "take.flac"),
+        (".juxtatune", "old.juxtatune"),
+    ]  # fmt: skip
