@@ -61,10 +61,10 @@ def test_tunings_show_tonights_first_and_how_far_they_lie_from_each_other(qtbot,
     qtbot.keyClicks(view.search, "open e")
     assert view.chosen().name == "open E" and "the shape of open D, 2 half steps up" in view.words.text()
     names = [view.relatives.itemText(k) for k in range(view.relatives.count())]
-    assert names == ["open D♭", "open D", "open E♭", "open E", "open F"] or (names[1] == "open D" and len(names) == 5)
+    assert len(names) == 5 and names[1] == "open D" and names[3:] == ["open E", "open F"]
     view.relatives.setCurrentIndex(4)
     view.relatives.activated.emit(4)
-    assert "F" in view.title.text() and "5 strings move" in view.words.text() + "6 strings move 5 strings move"
+    assert view.title.text() == "open F" and "from home: 6 strings move" in view.words.text()
     view.table.setFocus()
     qtbot.keyClick(view.table, KEY.Key_T)
     assert window.view_name() == "Tune" and window.tune.job.instrument == "rook"
@@ -105,7 +105,7 @@ def test_strings_keys_and_chords_are_called_as_the_player_calls_them(qtbot, wind
     assert window.tune.run is run  # a name is no reason to begin anew
     assert columns()[0] == "low E   6 · D♭2" and "low E string: 3 half steps down" in run.summary()
     dialog.strings.setCurrentIndex(2)
-    assert "D♭2 string: 3 half steps down" in run.summary()
+    assert "low D♭ string: 3 half steps down, A♭ string to E♭ string" in run.summary()
     window.views["Songs"].presenter.set_detail("iron-pilot", "key", "Am")
     window.choose("iron-pilot")
     keys = window.views["Songs"].page.sounds
@@ -243,9 +243,12 @@ def test_a_passage_is_typed_stepped_through_heard_and_kept(qtbot, window, songs,
 
 
 # -- files
-def test_a_table_of_songs_is_previewed_mapped_taken_as_one_edit_and_written_back(qtbot, window, songs, tmp_path, monkeypatch) -> None:
+def test_a_table_of_songs_is_previewed_mapped_taken_as_one_edit_and_written_back(
+    qtbot, window, songs, tmp_path, monkeypatch
+) -> None:
     path = tmp_path / "set.csv"
-    path.write_bytes("Titel;Stimmung;Dauer\r\nTidewire;drop D♭;3:35\r\nSchräge Mole;open G;4:01\r\nBad;drop nothing;1\r\n".encode("utf-16"))
+    lines = ("Titel;Stimmung;Dauer", "Tidewire;drop D♭;3:35", "Schräge Mole;open G;4:01", "Bad;drop nothing;1")
+    path.write_bytes("\r\n".join(lines).encode("utf-16"))
     seen = []
 
     def answer(dialog: SongsDialog) -> int:
