@@ -120,7 +120,7 @@ class TuningsView(QWidget):
         both.addLayout(right, 7)
 
     def _connect(self) -> None:
-        self.search.textChanged.connect(lambda _: self.refresh())
+        self.search.textChanged.connect(lambda _: self._search())
         self.table.selectionModel().currentRowChanged.connect(lambda *_: self._show_tuning())
         self.guitar.activated.connect(lambda k: self._choose_guitar(self.guitar.itemData(k)))
         self.relatives.activated.connect(self._choose_relative)
@@ -152,6 +152,12 @@ class TuningsView(QWidget):
         if self._stale:
             self.refresh()
         super().showEvent(event)
+
+    def _search(self) -> None:
+        """The best match is chosen while a name is typed."""
+        self.refresh()
+        if self.search.text():
+            self.table.selectRow(0)
 
     def refresh(self) -> None:
         self._stale = False
