@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QRectF, Qt
-from PySide6.QtGui import QPainter
+from PySide6.QtGui import QKeyEvent, QPainter
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QHeaderView,
@@ -137,9 +137,21 @@ class SignatureDelegate(QStyledItemDelegate):
         painter.restore()
 
 
+class _Table(QTableView):
+    """Letters begin an edit where a cell can be typed into; elsewhere they are keys of the view around it."""
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        index = self.currentIndex()
+        typing = bool(event.text().strip()) and event.text().isprintable()
+        if typing and not (index.isValid() and index.flags() & Qt.ItemFlag.ItemIsEditable):
+            event.ignore()
+        else:
+            super().keyPressEvent(event)
+
+
 def make_table(model: RowsModel, columns: Sequence[TableColumn], name: str) -> QTableView:
     """A table view with the house's manners: whole rows, keys to move and F2 or typing to edit."""
-    table = QTableView()
+    table = _Table()
     table.setModel(model)
     table.setAccessibleName(name)
     table.setItemDelegate(SignatureDelegate(table))
