@@ -18,10 +18,10 @@ SMALL_WORDS = {"the", "a", "an"}
 
 
 def sections(text: str, strings: int) -> tuple[Section, ...]:
-    """`Verse 6 5 4; Chorus all`: names with the strings that each uses. Raises UserError."""
+    """`Verse: 6 5 4; Chorus all`: names with the strings that each uses. Raises UserError."""
     found = []
     for part in filter(None, (p.strip() for p in text.split(";"))):
-        match = re.fullmatch(r"(.*?)[:\s]+(all|[\d\s,+-]+)", part, re.IGNORECASE)
+        match = re.fullmatch(r"(.*):\s*(.+)", part) or re.fullmatch(r"(.*?)\s+(all|[\d\s,+-]+)", part, re.IGNORECASE)
         if match is None or not match[1].strip():
             raise UserError(f"{part[:40]!r} is no section", allowed="a name and its strings, as Verse 6 5 4; Chorus all")
         used = fields.used_strings(match[2], strings)
@@ -30,7 +30,7 @@ def sections(text: str, strings: int) -> tuple[Section, ...]:
 
 
 def show_sections(found: tuple[Section, ...]) -> str:
-    return "; ".join(f"{s.name} {' '.join(map(str, s.strings_used))}" for s in found)
+    return "; ".join(f"{s.name}: {' '.join(map(str, s.strings_used))}" for s in found)
 
 
 def with_passage(song: Song, text: str) -> Details:

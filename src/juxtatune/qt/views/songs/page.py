@@ -38,7 +38,7 @@ class SongPage(QWidget):
             field.editingFinished.connect(lambda name=name: self._typed(name))
             self.texts[name] = field
         self.texts["cue"].setPlaceholderText("patch, capo, who starts")
-        self.texts["sections"].setPlaceholderText("Verse 6 5 4; Chorus all")
+        self.texts["sections"].setPlaceholderText("Verse: 6 5 4; Chorus all")
         self.texts["passage"].setPlaceholderText("6:0 6:3 5:2+4:2")
         self.texts["matters_from"].setPlaceholderText("which section")
         self.matters = QComboBox()
