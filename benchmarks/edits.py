@@ -15,7 +15,7 @@ from juxtatune.book.db import Book
 from juxtatune.book.demo import demo_state
 from juxtatune.book.state import BookState
 
-SONGS, NIGHTS, ROUNDS = 540, 200, 30
+SONGS, NIGHTS, ROUNDS = int(os.environ.get("SONGS", "540")), 200, 30
 
 
 def large_book() -> BookState:

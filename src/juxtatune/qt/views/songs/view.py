@@ -38,6 +38,7 @@ from juxtatune.qt.widgets.table import RowsModel, TableColumn, make_table
 MUSIC = "Music (*.musicxml *.xml *.mxl *.txt *.tab)"
 HINTS = ("Enter  edit a field", "Shift+↓  choose several", "Ctrl+N  new song", "Ctrl+M  match a record",
          "Del  remove", "Ctrl+Z  undo")  # fmt: skip
+FILL_MS = 300
 NO_SONGS = "No songs yet: type a title above, a tuning if it is not the guitar's own, and press Enter."
 NO_GUITARS = "A song is played on a guitar: add your first one in Guitars (Ctrl+2), then come back."
 
@@ -119,6 +120,10 @@ class SongsView(QWidget):
         self.filters = FilterBar()
         self.search = self.filters.search
         self.filters.changed.connect(self.refresh)
+        self._fill_soon = QTimer(self)  # what can be filtered by need not keep up with every edit
+        self._fill_soon.setSingleShot(True)
+        self._fill_soon.setInterval(FILL_MS)
+        self._fill_soon.timeout.connect(lambda: self.filters.fill(self.session.state))
         self.way_words = QLabel()
         self.way_words.setWordWrap(True)
         self.page = SongPage(lambda name, value: self.presenter.set_detail(self._song, name, value))
@@ -187,6 +192,7 @@ class SongsView(QWidget):
     # -- showing
     def _book_changed(self) -> None:
         if self.session.changes.songs or self.session.changes.instruments:
+            self._fill_soon.start()
             self._stale = not self.isVisible()
             if not self._stale:
                 self.refresh()
@@ -199,7 +205,7 @@ class SongsView(QWidget):
 
     def refresh(self) -> None:
         self._stale = False
-        if self.session.changes.songs or self.session.changes.instruments or not self.filters.tuning.count():
+        if not self.filters.tuning.count():
             self.filters.fill(self.session.state)
         shown = self._matching()
         self.songs_model.set_rows(shown)
