@@ -16,7 +16,6 @@ from scipy.optimize import brentq
 from juxtatune.core.music.pitch import ISO_16
 from juxtatune.core.music.reading import parse_tuning
 from juxtatune.core.music.tuning import Tuning
-from juxtatune.core.retuning.change import change
 from juxtatune.core.retuning.led import calibrate, retune, with_known
 from juxtatune.core.strings.coupling import start_model
 from juxtatune.core.strings.tension import Gauge
@@ -44,7 +43,7 @@ class Guitar:
         ])  # fmt: skip
         self.mass = np.array([g.unit_weight * r.uniform(0.95, 1.05) for g in GAUGES])
         self.neck = r.uniform(1.2e6, 4e6)
-        self.springs = {"floating": r.uniform(2.5e4, 8e4), "dive-only": r.uniform(2.5e4, 8e4), "fixed": 1e12}[self.bridge]
+        self.springs = {"floating": r.uniform(7e4, 2.2e5), "dive-only": r.uniform(7e4, 2.2e5), "fixed": 1e12}[self.bridge]
         self.arm, self.lean = r.uniform(0.02, 0.035), r.uniform(-0.1, 0.1)
         self.friction, self.noise = r.uniform(0.0, 0.4), r.uniform(0.05, 0.3)
         self.held = 0.0
@@ -141,7 +140,7 @@ def run(bridge: str, source: str, target: str, seed: int, known: dict | None, ga
         model = with_known(model, known, strings)
     start = {s: 100 * (a.pitch(s) - b.pitch(s)) for s in strings}
     worst: list[float] = []
-    done = lead(guitar, retune(model, b, start, strings, 2.0, change(a, b).order), worst)
+    done = lead(guitar, retune(model, b, start, strings, 2.0), worst)
     return (worst[0] if worst else float(np.max(np.abs(guitar.cents())))), done, float(np.max(np.abs(guitar.cents())))
 
 

@@ -13,7 +13,6 @@ from juxtatune.cli.out import UNUSABLE, answer, leave, warn
 from juxtatune.core.errors import UserError
 from juxtatune.core.music.reading import parse_tuning
 from juxtatune.core.music.tuning import Tuning
-from juxtatune.core.retuning.change import change
 from juxtatune.core.retuning.led import calibrate, retune, with_known
 from juxtatune.core.strings.coupling import BridgeModel, start_model
 
@@ -40,8 +39,7 @@ def lead(path: Path, text: str, tolerance: float, known: Path | None, calibratin
         dialogue = calibrate(model, target, strings, min(tolerance, 2.5))
     else:
         start = {s: 100 * (guitar.tuning.pitch(s) - target.pitch(s)) for s in strings}
-        order = [s for s in change(guitar.tuning, target).order if s in strings]
-        dialogue = retune(model, target, start, strings, tolerance, order)
+        dialogue = retune(model, target, start, strings, tolerance)
     _talk(dialogue, strings)
 
 

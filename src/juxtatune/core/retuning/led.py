@@ -19,9 +19,8 @@ MOST_ACTIONS, MOST_CALIBRATION = 60, 200
 HIGHEST = 245.0  # cents above both start and final note that no string is set to
 TRIM_SHARE = 0.35  # of the tolerance from where a string is set again in a trim
 STAYS_SHARE = 0.4  # of the tolerance, within which a string is not set in the first pass
-FLOATS = 4e5  # N/m of the bridge, below which it floats
 AGAIN = 2  # times that a string which cannot be set is asked for
-PUSH = 180.0  # cents that a string is loosened by in a calibration
+PUSH = 200.0  # cents that a string is loosened by in a calibration
 
 Action = dict[str, Any]
 Answer = Mapping[str, Any]
@@ -49,6 +48,10 @@ class _Led:
     reads: int = 0
     strums: int = 0
     actions: int = 0
+    _learned: tuple[int, BridgeModel] = field(init=False)
+
+    def __post_init__(self) -> None:
+        self._learned = (0, self.model)
 
     # -- actions
     def set(self, string: int, to: float) -> Dialogue:
@@ -131,25 +134,28 @@ class _Led:
         return self.fitted().interim(self._vector(), self._index(string))
 
     def fitted(self) -> BridgeModel:
-        return self.model.learned(self.moves)
+        """The model as all readings so far make it; fitted once for each move."""
+        if len(self.moves) != self._learned[0]:
+            self._learned = (len(self.moves), self.model.learned(self.moves))
+        return self._learned[1]
 
 
 def retune(
     model: BridgeModel, target: Tuning, start: Mapping[int, float], strings: Sequence[int], tolerance: float,
-    order: Sequence[int] = (), most: int = MOST_ACTIONS,
+    most: int = MOST_ACTIONS,
 ) -> Generator[Action, Answer, Action]:  # fmt: skip
     """Leads a retune; the generator yields actions, is sent answers, and returns its `done`."""
     led = _Led(model, target, dict(start), tuple(strings), tolerance, most, cents=dict(start))
-    yield from _first_pass(led, order)
+    yield from _first_pass(led)
     yield from _trims(led)
     return _done(led)
 
 
-def _first_pass(led: _Led, order: Sequence[int]) -> Dialogue:
+def _first_pass(led: _Led) -> Dialogue:
     yield from led.look()
     if all(s in led.fresh and abs(led.cents[s]) <= led.tolerance for s in led.wanted):
         return {}
-    for string in _sequence(led, order):
+    for string in _sequence(led):
         if led.out_of_actions:
             break
         if abs(led.interim(string) - led.cents[string]) < STAYS_SHARE * led.tolerance:
@@ -160,16 +166,13 @@ def _first_pass(led: _Led, order: Sequence[int]) -> Dialogue:
     return {}
 
 
-def _sequence(led: _Led, order: Sequence[int]) -> list[int]:
-    """As it is best done by ear on a bridge that hardly gives; else what the bridge moves least comes first.
+def _sequence(led: _Led) -> list[int]:
+    """The strings that a millimetre of the bridge moves most come last.
 
-    A string is set as far off as the rest will move it: those that a millimetre of the bridge moves most are set last, when
-    little is left to come.
+    A string is set as far off as the rest will move it, so those should have little left to come.
     """
-    if led.model.bridge < FLOATS:
-        by_give = {s: k / t for s, k, t in zip(led.strings, led.model.strings, led.model.tension, strict=True)}
-        return sorted(led.strings, key=lambda s: by_give[s])
-    return [s for s in order if s in led.strings] + [s for s in led.strings if s not in order]
+    by_give = {s: k / t for s, k, t in zip(led.strings, led.model.strings, led.model.tension, strict=True)}
+    return sorted(led.strings, key=lambda s: by_give[s])
 
 
 def _set_and_look(led: _Led, string: int) -> Dialogue:
@@ -192,11 +195,19 @@ def _trims(led: _Led) -> Dialogue:
             if all(s in led.fresh for s in led.wanted):
                 return {}
             continue
-        near = [s for s in led.wanted if abs(led.cents[s]) > led.tolerance * TRIM_SHARE]
-        for string in sorted(near, key=lambda s: -abs(led.cents[s])):
-            if led.out_of_actions:
-                return {}
-            yield from _set_and_look(led, string)
+        yield from _trim(led)
+    return {}
+
+
+def _trim(led: _Led) -> Dialogue:
+    """One pass over the strings that are not where they must be for all to end right, the furthest first."""
+    left = set(led.wanted)
+    while left and not led.out_of_actions:
+        string = max(left, key=lambda s: abs(led.interim(s) - led.cents[s]))
+        if abs(led.interim(string) - led.cents[string]) < led.tolerance * TRIM_SHARE:
+            break
+        left.discard(string)
+        yield from _set_and_look(led, string)
     return {}
 
 
@@ -214,13 +225,17 @@ def _done(led: _Led) -> Action:
 def calibrate(
     model: BridgeModel, target: Tuning, strings: Sequence[int], tolerance: float
 ) -> Generator[Action, Answer, Action]:
-    """Moves one string after the other and reads all, then brings the guitar back."""
+    """Loosens one string after the other, reading all, then brings them back in the same way.
+
+    All strings down together move the bridge far: that tells its own stiffness, which is hidden behind that of the strings
+    while one alone is moved.
+    """
     at_home = dict.fromkeys(strings, 0.0)
     led = _Led(model, target, at_home, tuple(strings), tolerance, MOST_CALIBRATION, cents=dict(at_home))
     yield from led.look()
-    for string in strings:
-        for to in (-PUSH, 0.0):
-            made = yield from led.set(string, led.cents[string] + to if to else 0.0)
+    for back in (False, True):
+        for string in strings:
+            made = yield from led.set(string, led.interim(string) if back else led.cents[string] - PUSH)
             if made:
                 found = yield from led.look()
                 led.learn(string, made["before"], found.get("read", {}))

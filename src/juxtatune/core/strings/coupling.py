@@ -17,14 +17,14 @@ from numpy.typing import NDArray
 
 from juxtatune.core.music.pitch import ISO_16
 from juxtatune.core.music.tuning import Tuning
-from juxtatune.core.strings.string import STEEL_MODULUS, usual_string
-from juxtatune.core.strings.tension import Gauge
+from juxtatune.core.strings.string import STEEL_MODULUS
+from juxtatune.core.strings.tension import Gauge, usual_gauge
 
 F = NDArray[np.floating]
 CENTS = 600 / math.log(2)  # cents of one e-fold of tension
-STIFFNESS = {"fixed": 2.5e6, "dive-only": 1.3e6, "floating": 4.5e4}  # N/m of the bridge, or of neck and body
-FREE = {"fixed": 0.8, "dive-only": 1.0, "floating": 0.7}  # 1σ of the log of it before anything is read
-SPRING = 1.5e4  # N/m that one spring brings at the strings
+STIFFNESS = {"fixed": 2.5e6, "dive-only": 1.3e6, "floating": 1.3e5}  # N/m of the bridge, or of neck and body
+FREE = {"fixed": 0.8, "dive-only": 1.0, "floating": 0.45}  # 1σ of the log of it before anything is read
+SPRING = 4.3e4  # N/m that one spring brings at the strings
 TENSION_SD = 0.06  # of the log of a string's tension
 STRING_SD = 0.3  # of the log of a string's stiffness
 CORE_SHARE = 0.38  # of a wound string's diameter that is its core
@@ -156,17 +156,12 @@ def start_model(
     tension, stiffness = [], []
     for k, pitch in enumerate(target.pitches):
         hz, scale = ISO_16.hz(pitch), scales_mm[k] / 1000
-        if gauges:
-            g = gauges[k]
-            tension.append(g.unit_weight * (2 * scale * hz) ** 2)
-            core = g.mm * (CORE_SHARE if g.wound else 1.0) / 1000
-        else:
-            usual = usual_string(hz, scale)
-            tension.append(usual.tension(hz))
-            core = usual.core_diameter
+        g = gauges[k] if gauges else usual_gauge(ISO_16.hz((home or target).pitches[k]), scale)
+        tension.append(g.unit_weight * (2 * scale * hz) ** 2)
+        core = g.mm * (CORE_SHARE if g.wound else 1.0) / 1000
         stiffness.append(STEEL_MODULUS * math.pi * core**2 / 4 / scale)
     base = SPRING * springs if bridge == "floating" and springs else STIFFNESS[bridge]
-    told = 1.0 if gauges else 2.0
+    told = 1.0 if gauges else 1.4
     n = len(tension)
     curve = CURVE_SD if bridge == "floating" else 1.0
     sigma = (*[STRING_SD * told] * n, FREE[bridge], *[TENSION_SD * told] * n, curve)

@@ -21,6 +21,7 @@ WOUND_SHARE = 0.8
 WIRE_MPA, WIRE_POWER = 2211.0, -0.145
 MUCH_STRING, MUCH_TOTAL, NEAR_BREAKING = 0.25, 0.15, 0.75
 SLACK = -0.3
+PLAIN_FROM_HZ, USUAL_N = 185.0, {True: 80.0, False: 70.0}
 
 
 @dataclass(frozen=True)
@@ -38,6 +39,14 @@ class Gauge:
             return self.unit_weight_kg_m
         solid = STEEL_DENSITY * math.pi * (self.mm / 1000) ** 2 / 4
         return solid * WOUND_SHARE if self.wound else solid
+
+
+def usual_gauge(hz: float, scale_m: float = 0.648) -> Gauge:
+    """A string as commonly sold for an open pitch at home: plain above about F#3, wound below. Common practice, no source."""
+    wound = hz < PLAIN_FROM_HZ
+    weight = USUAL_N[wound] / (2 * scale_m * hz) ** 2
+    solid = weight / (WOUND_SHARE if wound else 1.0)
+    return Gauge(1000 * math.sqrt(4 * solid / (math.pi * STEEL_DENSITY)), wound)
 
 
 @dataclass(frozen=True)
