@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from juxtatune.core.music.reading import parse_tuning
+from juxtatune.core.sim.bridge import Bridge
 from juxtatune.core.sim.guitar import Room, SimulatedGuitar
 from juxtatune.core.sim.synthesis import PARTIALS, is_spent, pluck, render
-from juxtatune.core.strings.bridge import coupling
 
 QUIET = Room(noise=0.0, hum=0.0)
 
@@ -101,7 +103,20 @@ def test_a_stopped_guitar_gives_nothing() -> None:
     assert guitar.read(0.0) is None
 
 
-def test_coupling_keeps_the_place_of_every_bridge() -> None:
-    matrix = coupling(6, "fixed")
-    assert matrix.shape == (6, 6) and np.all(np.diag(matrix) == 1.0)
-    assert np.all(matrix[~np.eye(6, dtype=bool)] < 0)
+@given(st.integers(0, 5), st.floats(-300, 150), st.integers(0, 50))
+def test_a_bridge_gives_and_comes_back(at, cents, seed) -> None:
+    """Loosening one string sharpens the others, a floating bridge most (common practice, no source)."""
+    shifts = {}
+    for kind in ("fixed", "dive-only", "floating"):
+        bridge = Bridge(parse_tuning("standard"), kind, np.random.default_rng(seed))
+        assert np.allclose(bridge.cents, 0, atol=1e-6)
+        bridge.turn(at, cents)
+        assert abs(bridge.cents[at] - cents) < 0.01
+        shifts[kind] = others = np.delete(bridge.cents, at)
+        if abs(cents) > 1:
+            assert np.all(np.sign(others) == -np.sign(cents))
+        bridge.turn(at, 0.0)
+        assert np.allclose(bridge.cents, 0, atol=0.05)
+        bridge.stand_at(np.array([5.0, -100, 0, 3, -7, 40]))
+        assert np.allclose(bridge.cents, [5.0, -100, 0, 3, -7, 40], atol=0.01)
+    assert np.all(np.abs(shifts["floating"]) >= np.abs(shifts["fixed"]) - 1e-6)

@@ -103,7 +103,10 @@ def test_the_whole_slice_from_the_list_to_a_tuned_guitar(qtbot, window, demo_boo
         qtbot.wait(300)
         window.tune.select(string)
         window.tune.pluck()
-        qtbot.waitUntil(lambda s=string: run.procedure.state(s).status is Status.CHECKED, timeout=20000)
+        qtbot.waitUntil(lambda s=string: run.procedure.state(s).status in (Status.CHECKED, Status.OFF), timeout=20000)
+        if run.procedure.state(string).status is Status.OFF:  # neck and bridge gave a little
+            window.tune.turn(-run.procedure.state(string).cents)
+            qtbot.waitUntil(lambda s=string: run.procedure.state(s).status is Status.CHECKED, timeout=20000)
     qtbot.waitUntil(lambda: "book knows" in window.notice.text(), timeout=5000)
     window.close()
     again = Session(demo_book)

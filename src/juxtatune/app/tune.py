@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import json
 from collections import deque
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
 
+from juxtatune.app.bench import AIM_STEP, Bench
 from juxtatune.app.calling import Calling
 from juxtatune.app.moments import now_text
 from juxtatune.app.session import Session
@@ -14,18 +16,23 @@ from juxtatune.book.writer import Ticket
 from juxtatune.core.listening.listener import Heard
 from juxtatune.core.listening.pluck import Reading, Targets
 from juxtatune.core.listening.strum import StrumReading
+from juxtatune.core.listening.track import Glimpse
 from juxtatune.core.listening.whose import on_string
+from juxtatune.core.music.notes import Note
 from juxtatune.core.music.pitch import ISO_16, Reference
 from juxtatune.core.music.tuning import Tuning
 from juxtatune.core.retuning import procedure
-from juxtatune.core.retuning.change import StringChange, change
+from juxtatune.core.retuning.change import Change, StringChange, change
 from juxtatune.core.retuning.procedure import Procedure, Rules, Status
+from juxtatune.core.strings.instrument import Instrument
 
 NEAR, FASTEST = 60.0, 400.0  # cents; cents in a second
 ATTACK_S = 0.45  # after an attack a string may be taken for the one in hand for so long
 STALE_S = 0.2  # and for so long what is heard may still be the sound before it
 RISE_DB = 6.0  # a rise of the level that is an attack
 TRAIL = 400  # readings kept for each string
+FRESH_S, SILENT_S = 0.5, 0.25  # after a pick a reading is news of where the string stood, not of a turned peg
+HEARD_STEP = 25.0  # cents
 THERE = (Status.STAYS, Status.LANDED, Status.CHECKED, Status.OFF)  # at the new pitch, or close to it
 
 
@@ -43,12 +50,18 @@ class TuneRun:
 
     def __init__(self, session: Session, instrument: str, target: Tuning, song: str = "",
                  rules: Rules | None = None, reference: Reference = ISO_16, attack: bool = False,
-                 calling: Calling | None = None) -> None:  # fmt: skip
+                 calling: Calling | None = None, in_play: Sequence[int] = ()) -> None:  # fmt: skip
         self.session, self.instrument, self.song = session, instrument, song
         self.calling = calling or Calling()
         self.source = session.state.instrument(instrument).tuning
         self.target, self.reference, self.attack = target, reference, attack
-        self.procedure: Procedure = procedure.begin(change(self.source, target), rules)
+        guitar = session.state.instrument(instrument)
+        start = {s: 100 * (self.source.pitch(s) - target.pitch(s)) for s in target.strings}
+        self.bench = Bench(guitar, target, start, _taught(guitar))
+        self.aims: dict[int, float] = {}  # what strings must read when they are set, cents above their final targets
+        self.passes = 1
+        self._in_play, self._off = tuple(in_play), guitar.setup.off
+        self.procedure: Procedure = self._first_pass(change(self.source, target), rules)
         self.trails: dict[int, deque[Point]] = {s: deque(maxlen=TRAIL) for s in target.strings}
         self.last: dict[int, Reading] = {}
         self.declined: str | None = None
@@ -60,7 +73,22 @@ class TuneRun:
         self._sounding: int | None = None  # the string that rings
         self._before: int | None = None  # the one that rang before the last attack
         self._attacked = -1.0  # when that was, s
-        self._level = -120.0
+        self._level = self._loud = -120.0
+        self._picked = -1.0
+
+    def _first_pass(self, moves: Change, rules: Rules | None) -> Procedure:
+        if not self.bench.floating or not moves.strings:
+            return procedure.begin(moves, rules, in_play=self._in_play, off=self._off)
+        return self._pass(moves, rules, self.bench.order)
+
+    def _pass(self, moves: Change, rules: Rules | None, strings: Sequence[int]) -> Procedure:
+        """A pass over strings that a floating bridge moves: each is set to what it must read for all to end right."""
+        self.aims = {s: self.bench.aim(s) for s in strings}
+        start = {s: self.bench.cents[s] - self.aims[s] for s in strings}
+        return procedure.begin(moves, rules, start, strings, self._in_play, self._off)
+
+    def aim(self, string: int) -> float:
+        return self.aims.get(string, 0.0)
 
     @property
     def saved(self) -> bool:
@@ -69,10 +97,18 @@ class TuneRun:
 
     @property
     def targets(self) -> Targets:
-        """What to listen for: strings may lie anywhere between the old tuning and the new, unless they have landed."""
-        there = [self.procedure.state(s).status in THERE for s in self.target.strings]
-        notes = zip(there, self.target.notes, self.source.notes, strict=True)
-        return Targets(self.target, Tuning(tuple(new if t else old for t, new, old in notes)), self.reference)
+        """What to listen for: strings may lie anywhere between the old tuning and the new, unless they have landed.
+
+        On a floating bridge that is between where the others have brought a string and what it must read when it is set.
+        """
+        there = [s in self._off or self.procedure.state(s).status in THERE for s in self.target.strings]
+        if not self.aims:
+            notes = zip(there, self.target.notes, self.source.notes, strict=True)
+            return Targets(self.target, Tuning(tuple(new if t else old for t, new, old in notes)), self.reference)
+        goal = Tuning(tuple(_near(n, self.aim(s)) for s, n in zip(self.target.strings, self.target.notes, strict=True)))
+        now = (_near(n, self.bench.cents[s]) for s, n in zip(self.target.strings, self.target.notes, strict=True))
+        pairs = zip(there, goal.notes, now, strict=True)
+        return Targets(goal, Tuning(tuple(new if t else old for t, new, old in pairs)), self.reference)
 
     def hear(self, heard: Heard) -> None:
         """Takes in what a block of sound brought."""
@@ -83,17 +119,74 @@ class TuneRun:
         g = heard.glimpse
         if g is not None and g.string is not None and g.cents is not None:
             string = self._in_hand(g.pitch, g.string, g.t)
-            cents = (g.pitch - self.target.pitch(string)) * 100 + self._counted(string)
-            self.unread.pop(string, None)
-            self.trails[string].append(Point(g.t, cents, g.sigma_cents))
-            attacked = self._takes_hand(string, g.t)
-            self._sounding = string
-            self.procedure = procedure.hear(
-                self.procedure, g.t, string, cents, g.sigma_cents, g.level_db, attacked
-            )
+            if string not in self._off:
+                self._take(g, string)
         for reading in heard.settled:
             self._settled(reading)
         self._finish()
+
+    def _take(self, g: Glimpse, string: int) -> None:
+        cents = (g.pitch - self.target.pitch(string)) * 100 + self._counted(string)
+        self.unread.pop(string, None)
+        fresh = self._is_fresh(g, string)
+        self.trails[string].append(Point(g.t, cents, g.sigma_cents))
+        attacked = self._takes_hand(string, g.t)
+        self._sounding = string
+        if g.sigma_cents <= self.procedure.rules.surest:
+            self._shift(self.bench.heard(string, cents, fresh))
+        self._renew_aims()
+        self.procedure = procedure.hear(
+            self.procedure, g.t, string, cents - self.aim(string), g.sigma_cents, g.level_db, attacked
+        )
+        self._after_pass()
+
+    def _is_fresh(self, g: Glimpse, string: int) -> bool:
+        """Whether the string was picked just now; an onset alone may be a peg that is turned fast."""
+        trail = self.trails[string]
+        silent = not trail or g.t - trail[-1].t > SILENT_S
+        if string != self._sounding or silent or g.level_db > self._loud + RISE_DB:
+            self._picked = g.t
+        self._loud = g.level_db
+        return g.t - self._picked < FRESH_S
+
+    def _shift(self, shifts: Mapping[int, float]) -> None:
+        """Strings that another has moved: one that has landed goes where it was meant to go."""
+        meant = {
+            s for s in self.aims if not self.procedure.checking and self.procedure.state(s).status is Status.LANDED
+        }
+        for s in meant & shifts.keys():
+            self.aims[s] += shifts[s]
+        on = {s: by for s, by in shifts.items() if s not in meant and s not in self._off}
+        if on:
+            self.procedure = procedure.moved(self.procedure, on)
+
+    def _renew_aims(self) -> None:
+        """What strings must read follows what was learned; in the check all must read their final targets."""
+        if self.procedure.checking:
+            if self.aims:
+                self.procedure = procedure.moved(self.procedure, self.aims)
+                self.aims = {}
+            return
+        for s in self.aims:
+            if self.procedure.state(s).status in (Status.TO_GO, Status.FROM_ABOVE):
+                new = self.bench.aim(s)
+                if abs(new - self.aims[s]) > AIM_STEP:
+                    self.procedure = procedure.moved(self.procedure, {s: self.aims[s] - new})
+                    self.aims[s] = new
+
+    def _after_pass(self) -> None:
+        """On a floating bridge strings that the check found off are a pass of their own."""
+        p = self.procedure
+        self._renew_aims()
+        if not (p.checking and self.bench.floating) or p.done:
+            return
+        read = [s for s in p.strings if p.plays(s.string)]
+        if any(s.status not in (Status.CHECKED, Status.OFF) for s in read):
+            return
+        out = [s for s in self.bench.order if abs(self.bench.aim(s) - self.bench.cents[s]) > p.rules.tolerance / 2]
+        if out:
+            self.passes += 1
+            self.procedure = self._pass(p.change, p.rules, out)
 
     def _note_attack(self, heard: Heard) -> None:
         """Marks a new attack: an onset, or a leap of the level."""
@@ -124,9 +217,11 @@ class TuneRun:
             if r.cents is not None and r.sigma_cents is not None:
                 cents = r.cents + self._counted(r.string)
                 self.trails[r.string].append(Point(t, cents, r.sigma_cents))
-                self.procedure = procedure.hear_strum(self.procedure, r.string, cents, r.sigma_cents)
+                self.bench.heard(r.string, cents, True)
+                self.procedure = procedure.hear_strum(self.procedure, r.string, cents - self.aim(r.string), r.sigma_cents)
         read = {str(r.string): round(r.cents, 3) for r in readings if r.cents is not None}
         self.session.log("strum", {"instrument": self.instrument, "cents": read})
+        self._after_pass()
         self.procedure = procedure.step(self.procedure, 1)
         self._finish()
 
@@ -196,11 +291,14 @@ class TuneRun:
         sigmas = [s.sigma for s in self.procedure.strings if s.sigma is not None]
         certain = round(max(sigmas, default=self.procedure.rules.recheck), 2)
         new = state.tuned(self.instrument, self.target, now_text(), certain)
+        if self.bench.moves:
+            tuned = new.instrument(self.instrument)
+            new = new.with_instrument(replace(tuned, setup=replace(tuned.setup, taught=json.dumps(self.bench.taught()))))
         self.session.edit(label, new)
         moved = [{"string": c.string, "semitones": c.semitones} for c in self.procedure.change.strings]
         self._ticket = self.session.log(
             "retune",
-            {"instrument": self.instrument, "to": str(self.target), "song": self.song, "moved": moved},
+            {"instrument": self.instrument, "to": str(self.target), "song": self.song, "moved": moved, "passes": self.passes},
         )
 
     def called(self, string: int) -> str:
@@ -248,6 +346,20 @@ class TuneRun:
             elif p.checking and s.status is not Status.CHECKED:
                 parts.append(f"{name} is to be checked")
         return "; ".join(parts)
+
+
+def _taught(guitar: Instrument) -> dict[str, object] | None:
+    """What was learned about a guitar's bridge; None where nothing was, or it cannot be read."""
+    try:
+        found = json.loads(guitar.setup.taught or "null")
+    except (ValueError, RecursionError):
+        return None
+    return found if isinstance(found, dict) else None
+
+
+def _near(note: Note, cents: float) -> Note:
+    """A note moved by about so many cents, in steps that do not turn the listener's head at every reading."""
+    return replace(note, shift=note.shift + HEARD_STEP * round(cents / HEARD_STEP))
 
 
 def away_words(cents: float) -> str:

@@ -380,7 +380,7 @@ class MainWindow(QMainWindow):
         now, want = guitar.tuning, place.way.tuning
         notes = tuple(want.note(s) if place.way.uses(s) else now.note(s) for s in want.strings)
         cover = place.gap.cover_s if place.gap is not None else 0.0
-        return Job(self.song, gig.song(self.song).title, guitar.id, type(want)(notes), cover)
+        return Job(self.song, gig.song(self.song).title, guitar.id, Tuning(notes), cover, place.way.strings_used)
 
     # -- showing
     def _book_changed(self) -> None:

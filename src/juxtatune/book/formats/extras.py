@@ -18,7 +18,7 @@ from juxtatune.core.repertoire.song import MATTERS, Details, Section
 from juxtatune.core.strings.setup import RETUNERS, Setup
 from juxtatune.core.strings.tension import Gauge
 
-MOST_TEXT, MOST_PASSAGE = 2_000, 1_000_000
+MOST_TEXT, MOST_PASSAGE, MOST_TAUGHT = 2_000, 1_000_000, 10_000
 Line = Annotated[str, Field(strict=True, max_length=MOST_TEXT)]
 String = Annotated[int, Field(strict=True, ge=1, le=12)]
 HalfSteps = Annotated[int, Field(strict=True, ge=0, le=12)]
@@ -75,6 +75,7 @@ class SetupRow(_Row):
     channel: Annotated[int, Field(strict=True, ge=0, le=64)] = 0
     read_at: Line = ""
     certainty_cents: Annotated[float, Field(strict=True, ge=0, le=1200, allow_inf_nan=False)] | None = None
+    taught: Annotated[str, Field(strict=True, max_length=MOST_TAUGHT)] = ""
 
 
 def details_json(d: Details) -> dict[str, Any]:

@@ -7,6 +7,7 @@ every string is checked once more, because moving one moves the others.
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from enum import Enum
 
@@ -54,11 +55,16 @@ class StringState:
     off_since: float | None = None
     off_s: float = 0.0  # for how long it has surely read off its target
     slipped: bool = False  # had landed, and was heard out again
+    moved_since: float = 0.0  # cents that other strings have moved it by, at most, since it was heard
 
 
 @dataclass(frozen=True)
 class Procedure:
-    """The whole retune. `checking` is the last round, in which all strings are read again."""
+    """The whole retune. `checking` is the last round, in which all strings are read again.
+
+    `setting` are the strings that this pass sets, where the bridge moves more than those that change. Only those `in_play`
+    have to be checked, all where none are named.
+    """
 
     change: Change
     rules: Rules
@@ -67,23 +73,36 @@ class Procedure:
     checking: bool = False
     picked_at: float = -10.0
     level: float = -120.0
+    setting: tuple[int, ...] = ()
+    in_play: tuple[int, ...] = ()
 
     def state(self, string: int) -> StringState:
         return next(s for s in self.strings if s.string == string)
 
     @property
     def moving(self) -> tuple[int, ...]:
-        return tuple(c.string for c in self.change.strings)
+        return self.setting or tuple(c.string for c in self.change.strings)
 
     @property
     def done(self) -> bool:
-        """True once every string was checked at its new pitch."""
-        return all(s.status is Status.CHECKED for s in self.strings)
+        """True once every string in play was checked at its new pitch."""
+        return all(s.status is Status.CHECKED for s in self.strings if self.plays(s.string))
+
+    def plays(self, string: int) -> bool:
+        return not self.in_play or string in self.in_play
 
 
-def begin(change: Change, rules: Rules | None = None) -> Procedure:
-    """A retune about to start; the first string to move is active."""
-    offsets = {c.string: -100 * c.semitones for c in change.strings}
+def begin(
+    change: Change, rules: Rules | None = None, start: Mapping[int, float] | None = None, setting: Sequence[int] = (),
+    in_play: Sequence[int] = (), off: Sequence[int] = (),
+) -> Procedure:  # fmt: skip
+    """A retune about to start; the first string to move is active.
+
+    On a bridge that moves all strings `setting` are those to be set, in order, and `start` the cents at which each stands
+    against what it must read when it is set. Strings that are `off` the guitar are never asked for.
+    """
+    on = tuple(s for s in change.target.strings if s not in off)
+    offsets = dict(start) if start is not None else {c.string: -100 * c.semitones for c in change.strings}
     strings = tuple(
         StringState(
             s,
@@ -91,10 +110,36 @@ def begin(change: Change, rules: Rules | None = None) -> Procedure:
             offsets.get(s, 0.0),
             rose=offsets.get(s, 0.0) < 0,
         )
-        for s in change.target.strings
+        for s in on
     )
-    first = change.order[0] if change.order else change.target.strings[0]
-    return Procedure(change, rules or Rules(), strings, first, checking=not change.strings)
+    setting = tuple(s for s in setting or change.order if s in on)
+    played = tuple(s for s in in_play if s in on)
+    first = setting[0] if setting else next((s for s in on if s in played), on[0])
+    return Procedure(
+        change, rules or Rules(), strings, first, checking=not setting, setting=setting, in_play=played
+    )
+
+
+def moved(p: Procedure, by: Mapping[int, float]) -> Procedure:
+    """The retune after strings went elsewhere against their targets without being heard, by so many cents.
+
+    A string that was checked and may have been moved out of its tolerance is to be checked again.
+    """
+    return replace(p, strings=tuple(_shifted(s, by.get(s.string, 0.0), p) for s in p.strings))
+
+
+def _shifted(s: StringState, by: float, p: Procedure) -> StringState:
+    if not by:
+        return s
+    cents = s.cents + by if s.cents is not None else None
+    lowest = s.lowest + by if s.lowest is not None else None
+    status, away = s.status, s.moved_since + abs(by)
+    if status is Status.CHECKED and abs(cents or 0.0) + away - abs(by) > p.rules.recheck:
+        status = Status.LANDED if s.string in p.moving else Status.STAYS
+    return replace(
+        s, cents=cents, lowest=lowest, start_cents=s.start_cents + by, status=status, moved_since=away, inside_since=None,
+        held=0.0 if status is not s.status else s.held,
+    )  # fmt: skip
 
 
 def hear(
@@ -135,6 +180,7 @@ def _follow(s: StringState, rules: Rules, t: float, cents: float, sigma: float, 
     return replace(
         s,
         cents=cents,
+        moved_since=0.0,
         sigma=sigma,
         rose=rose,
         above_since=above,
@@ -200,6 +246,7 @@ def step(p: Procedure, by: int) -> Procedure:
     """The next (+1) or last (−1) string that still wants something; of all strings when none does."""
     order = [s.string for s in p.strings]
     wanting = [s.string for s in p.strings if _wants(s, p)] or order
+    wanting = [s for s in wanting if p.plays(s)] or wanting
     start = order.index(p.active)
     for k in range(1, len(order) + 1):
         candidate = order[(start + by * k) % len(order)]

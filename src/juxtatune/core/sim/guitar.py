@@ -11,9 +11,10 @@ from numpy.typing import NDArray
 from juxtatune.core.listening.source import Block
 from juxtatune.core.music.pitch import ISO_16, Reference
 from juxtatune.core.music.tuning import Tuning
+from juxtatune.core.sim.bridge import Bridge
 from juxtatune.core.sim.synthesis import Voice, is_spent, pluck, render
-from juxtatune.core.strings.bridge import coupling
 from juxtatune.core.strings.string import usual_string
+from juxtatune.core.strings.tension import Gauge
 
 MOST_SLACK = 6.0  # cents that a string left on a loosening slips flat. Common practice, no source
 TAKE_UP = 10.0  # cents of tightening that take all slack out
@@ -33,7 +34,8 @@ class SimulatedGuitar:
     """A SoundSource that plays itself on request. All pitches in cents against the tuning it was made with."""
 
     def __init__(self, tuning: Tuning, rate: int = 48000, seed: int = 0, bridge: str = "fixed",
-                 room: Room | None = None, reference: Reference = ISO_16, block: int = 960) -> None:  # fmt: skip
+                 room: Room | None = None, reference: Reference = ISO_16, block: int = 960, level: Tuning | None = None,
+                 gauges: Sequence[Gauge] = (), bridge_seed: int = 0) -> None:  # fmt: skip
         self.tuning, self.rate, self.block = tuning, rate, block
         self.room = Room() if room is None else room
         self.reference = reference
@@ -44,7 +46,11 @@ class SimulatedGuitar:
         self._cents = np.zeros(count)
         self._goal = np.zeros(count)
         self._slack = np.zeros(count)
-        self._coupling = coupling(count, bridge)
+        self._slipped = np.zeros(count)  # cents that slack has let each string down
+        home = tuning if level is None else level
+        self._home = 100 * (np.array(home.pitches) - np.array(tuning.pitches))
+        self._bridge = Bridge(home, bridge, np.random.default_rng(bridge_seed), gauges=gauges)
+        self._bridge.stand_at(-self._home)
         self._voices: dict[int, Voice] = {}
         self._clock = 0
         self._running = False
@@ -64,6 +70,8 @@ class SimulatedGuitar:
         self._cents = np.asarray(cents, float).copy()
         self._goal = self._cents.copy()
         self._slack[:] = 0
+        self._slipped[:] = 0
+        self._bridge.stand_at(self._cents - self._home)
 
     def pitch(self, string: int) -> float:
         """Where a string is now on the MIDI scale, glide apart."""
@@ -89,7 +97,8 @@ class SimulatedGuitar:
     def turn(self, string: int, cents: float) -> None:
         """Turns a peg: the string glides there at about 150 cents a second."""
         at = self.tuning.index(string)
-        self._goal += self._coupling[:, at] * cents
+        self._bridge.turn(at, float(self._bridge.cents[at]) + cents)
+        self._goal = self._bridge.cents + self._home + self._slipped
         if cents < 0:
             self._slack[at] = min(MOST_SLACK, self._slack[at] - 0.12 * cents)
         else:
@@ -115,7 +124,9 @@ class SimulatedGuitar:
         slipping = np.array([at in self._voices for at in range(len(self._cents))])
         slip = np.where(slipping, self._slack * (1 - np.exp(-seconds / SLIP_TAU)), 0.0)
         self._slack -= slip
-        self._goal -= slip
+        if slip.any():
+            self._goal = self._goal - slip
+            self._slipped = self._slipped - slip
         step = np.clip(self._goal - self._cents, -150 * seconds * 1.0 - slip, 150 * seconds)
         paths = self._cents[:, None] + step[:, None] * (np.arange(1, count + 1) / count)[None, :]
         self._cents = self._cents + step

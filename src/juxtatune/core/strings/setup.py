@@ -19,7 +19,7 @@ class Setup:
     `strings_since` is an ISO date. `off` holds the numbers of strings taken off. `ranges` gives, for every string, the half
     steps that it goes down and up from home. `channel` is the sound input's, from 1; 0 takes the clearest. `read_at` is the
     ISO time at which the guitar's tuning was last read or said, `certainty_cents` one standard deviation of that reading;
-    None where it was said and not heard.
+    None where it was said and not heard. `taught` is what retunes and calibration taught about its bridge, as JSON.
     """
 
     scales_mm: tuple[float, ...] = ()
@@ -32,6 +32,7 @@ class Setup:
     channel: int = 0
     read_at: str = ""
     certainty_cents: float | None = None
+    taught: str = ""
 
     def scales(self, strings: int) -> tuple[float, ...]:
         """Scale lengths in mm of so many strings; the usual one where they are not known."""

@@ -177,6 +177,14 @@ class ApproachWidget(QWidget):
             for side in (-1, 1):
                 p.drawLine(QLineF(middle + side * away, area.top(), middle + side * away, area.bottom()))
         self._paint_trail(p, column, area)
+        if column.ghost is not None:
+            x = middle + across(column.ghost, half)
+            pen = QPen(c.stage_muted, 2.0)
+            pen.setDashPattern([1.5, 3.0])
+            p.setPen(pen)
+            p.drawLine(QLineF(x, area.top(), x, area.bottom()))
+            if full:
+                self._line(p, "ends here", QRectF(x - 50, area.bottom() - 24, 100, 20), 14, c.stage_muted)
         p.setPen(QPen(c.text, 3.0 if full else 2.4))
         p.drawLine(QLineF(middle, area.top(), middle, area.bottom()))
         if column.cents is not None:

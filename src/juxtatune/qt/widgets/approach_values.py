@@ -18,7 +18,10 @@ class TrailPoint:
 
 @dataclass(frozen=True)
 class Column:
-    """One string. `head` names it with its note. `form`: waiting, moving, landed, hollow (came from above), checked."""
+    """One string; cents are against what it must read now.
+
+    `head` names it with its note. `form`: waiting, moving, landed, hollow (came from above), checked.
+    """
 
     string: int
     note: str
@@ -32,6 +35,7 @@ class Column:
     sigma: float
     held: float
     trail: tuple[TrailPoint, ...]
+    ghost: float | None = None  # cents from the line to where the string will end
 
 
 def across(cents: float, half_width: float) -> float:

@@ -40,6 +40,7 @@ class Job:
     instrument: str
     target: Tuning
     cover_s: float
+    in_play: tuple[int, ...] = ()  # strings that the song uses; all where none are named
 
 
 class TunePresenter(QObject):
@@ -95,7 +96,7 @@ class TunePresenter(QObject):
 
     def _run_of(self, job: Job) -> TuneRun:
         p = self.preferences
-        return TuneRun(self.session, job.instrument, job.target, job.song, p.rules, p.reference, p.attack, p.calling)
+        return TuneRun(self.session, job.instrument, job.target, job.song, p.rules, p.reference, p.attack, p.calling, job.in_play)
 
     def prefer(self, preferences: TuningPreferences) -> None:
         """Judges by other figures from now on: a retune under way begins anew, the guitar as it is."""
@@ -268,10 +269,19 @@ class TunePresenter(QObject):
             return LiveSource(find_device(self.wanted), self._channel)
         if self.guitar is None:
             self._seed += 1
-            self.guitar = SimulatedGuitar(self.run.source, seed=self._seed, reference=self.run.reference)
+            self.guitar = self._simulated()
             stray = np.random.default_rng(self._seed).uniform(-1.5, 1.5, len(self.run.source))
             self.guitar.detune(stray)
         return self.guitar
+
+    def _simulated(self) -> SimulatedGuitar:
+        """The guitar of this retune, with a bridge of its kind that is its own and stays the same."""
+        assert self.run is not None
+        guitar = self.session.state.instrument(self.run.instrument)
+        return SimulatedGuitar(
+            self.run.source, seed=self._seed, bridge=guitar.bridge, reference=self.run.reference, level=guitar.home,
+            gauges=guitar.setup.gauges, bridge_seed=sum(guitar.id.encode()),
+        )  # fmt: skip
 
     @property
     def simulated(self) -> bool:

@@ -7,6 +7,7 @@ from juxtatune.app.tuning_names import show_tuning
 from juxtatune.core.music.notes import pretty
 from juxtatune.core.retuning import procedure
 from juxtatune.core.retuning.procedure import Status, StringState
+from juxtatune.core.strings.tension import tensions
 from juxtatune.qt.widgets.approach_values import Column, TrailPoint, figure
 
 FORMS = {
@@ -15,6 +16,7 @@ FORMS = {
 }  # fmt: skip
 BREAK_FROM = 1.0  # half steps above home from which a string is said to be at risk
 SHOWN_S = 9.5  # of a trail
+LEAST_GHOST = 1.0  # cents
 
 
 def tuning_name(run: TuneRun) -> str:
@@ -31,10 +33,19 @@ def caution(run: TuneRun) -> str:
     high = [c.string for c in run.procedure.change.strings
             if c.semitones > 0 and c.target.pitch - home.pitch(c.string) >= BREAK_FROM]  # fmt: skip
     if not high:
-        return ""
+        return _strain(run)
     strings = " and ".join(run.called(s) for s in high)
     verb = "goes above its usual pitch" if len(high) == 1 else "go above their usual pitch"
     return f"The {strings} {verb} and may break: keep your face out of the line of the string, go up slowly."
+
+
+def _strain(run: TuneRun) -> str:
+    """What the tension of the whole guitar asks for, where its gauges are known and it changes much."""
+    guitar = run.session.state.instrument(run.instrument)
+    if not guitar.setup.gauges or not run.procedure.change.strings:
+        return ""
+    found = tensions(run.target, guitar.home, guitar.setup.scales(guitar.strings), guitar.setup.gauges)
+    return "; ".join(w[0].upper() + w[1:] for w in found.warnings[-1:]) + ("." if found.warnings else "")
 
 
 def columns(run: TuneRun, now: float) -> tuple[Column, ...]:
@@ -52,14 +63,31 @@ def _column(run: TuneRun, s: StringState, now: float) -> Column:
     action = procedure.advice(p, s.string)
     if not heard and moving and not p.checking and s.string != p.active:
         action = half_steps(-s.start_cents / 100)
-    trail = tuple(TrailPoint(now - q.t, q.cents, q.sigma) for q in reversed(_points(run, s.string, now)))
+    trail = tuple(TrailPoint(now - q.t, q.cents - run.aim(s.string), q.sigma) for q in reversed(_points(run, s.string, now)))
     note = pretty(str(run.target.note(s.string)))
-    head = run.calling.head(s.string, run.target)
+    head = run.calling.head(s.string, run.target) + _interim(run, s.string)
     form = "moving" if procedure.reads_off(p, s.string) else FORMS[s.status]
     return Column(
         s.string, note, head, text, unit, action, _detail(run, s), form, cents if shown else None,
-        s.sigma or 1.0, s.held, trail,
+        s.sigma or 1.0, s.held, trail, _ghost(run, s.string),
     )  # fmt: skip
+
+
+def _interim(run: TuneRun, string: int) -> str:
+    """What a string must read now, where that is not its note: others will move it there."""
+    aim = run.aim(string)
+    return f" {aim:+.0f} ¢".replace("-", "−") if abs(aim) >= LEAST_GHOST else ""
+
+
+def _ghost(run: TuneRun, string: int) -> float | None:
+    """Where the string will end, from what it must read now; for the others where the one in hand will bring them."""
+    if not run.aims:
+        return None
+    if string == run.procedure.active or run.procedure.state(string).status is Status.LANDED:
+        away = -run.aim(string)
+    else:
+        away = run.bench.ghosts(run.procedure.active).get(string, 0.0) - run.aim(string)
+    return away if abs(away) >= LEAST_GHOST else None
 
 
 def _points(run: TuneRun, string: int, now: float) -> list[Point]:
@@ -78,6 +106,8 @@ def _detail(run: TuneRun, s: StringState) -> str:
     if s.slipped and s.status is Status.TO_GO:
         return "had landed, and was heard out again"
     parts = []
+    if active and abs(run.aim(s.string)) >= LEAST_GHOST:
+        parts.append("the strings after it bring it to its note")
     if s.sigma is not None:
         parts.append(f"certain to ±{max(0.1, s.sigma):.1f} ¢")
     away = run.excess(s.string) or 0.0
@@ -115,4 +145,5 @@ def counts(run: TuneRun) -> str:
     left = [run.called(s) for s in p.moving if p.state(s).status is Status.TO_GO]
     again = [f"{hollow} to come up again"] if hollow else []
     to_go = f"{len(left)} to go" + (f": {', '.join(left)}" if 0 < len(left) <= 2 else "")
-    return " · ".join([f"{landed} landed", *again, to_go, *out])
+    nth = [f"pass {run.passes}"] if run.bench.floating else []
+    return " · ".join([*nth, f"{landed} landed", *again, to_go, *out])
