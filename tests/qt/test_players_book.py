@@ -349,3 +349,32 @@ def test_a_file_that_is_dropped_goes_to_what_reads_its_kind(qtbot, window, tmp_p
         (".json", "gig.json"), (".csv", "songs.CSV"), (".musicxml", "riff.mxl"), (".wav", "take.flac"),
         (".juxtatune", "old.juxtatune"),
     ]  # fmt: skip
+
+
+# -- tones and presets
+def test_the_tone_of_a_string_and_of_the_tuning_is_played_while_tuning_is_held(qtbot, window, monkeypatch) -> None:
+    window.open_song("nine-fathom-static")
+    heard = []
+    monkeypatch.setattr(sound_out, "play", lambda samples, rate: heard.append(samples))
+    view, run = window.views["Tune"], window.tune.run
+    view.setFocus()
+    qtbot.keyClick(view, KEY.Key_R)
+    qtbot.waitUntil(lambda: len(heard) == 1, timeout=10000)
+    assert run.held and "keep levels down" in window.notice.text()
+    string = run.procedure.active
+    spectrum = np.abs(np.fft.rfft(heard[0][9600:57600] * np.hanning(48000)))
+    hz = 440 * 2 ** ((run.target.pitch(string) - 69) / 12)  # ISO 16
+    assert abs(np.argmax(spectrum[: round(1.5 * hz)]) - hz) <= 1.0
+    qtbot.waitUntil(lambda: not run.held, timeout=10000)
+    qtbot.keyClick(view, KEY.Key_R, Qt.KeyboardModifier.ShiftModifier)
+    qtbot.waitUntil(lambda: len(heard) == 2, timeout=10000)
+    assert "whole tuning" in window.notice.text() and np.max(np.abs(heard[1])) <= 0.21
+
+
+def test_a_preset_sets_how_strings_are_judged(qtbot, window) -> None:
+    dialog = window.tuning_dialog
+    dialog.presets["recording"].click()
+    rules = window.preferences.tuning.rules
+    assert (rules.tolerance, rules.hold_s, rules.recheck) == (1.0, 1.0, 1.5) and dialog.figures["tolerance"].value() == 1.0
+    dialog.start_values()
+    assert window.preferences.tuning.rules.tolerance == 2.0

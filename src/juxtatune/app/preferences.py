@@ -48,6 +48,20 @@ class TuningPreferences:
         return replace(self, rules=replace(self.rules, **{name: value}))
 
 
+PRESETS = {
+    "rehearsal": {"tolerance": 3.0, "hold_s": 0.5, "recheck": 4.0},
+    "stage": {"tolerance": 2.0, "hold_s": 0.7, "recheck": 3.0},
+    "recording": {"tolerance": 1.0, "hold_s": 1.0, "recheck": 1.5},
+}  # common practice, no source
+
+
+def preset(preferences: TuningPreferences, name: str) -> TuningPreferences:
+    """The preferences with the figures of a preset; A4, names and the rest stay."""
+    for figure, value in PRESETS[name].items():
+        preferences = preferences.with_figure(figure, value)
+    return preferences
+
+
 @dataclass(frozen=True)
 class Preferences:
     """`theme` is system, dark or light; `system` is what the desktop has now."""

@@ -11,7 +11,7 @@ from juxtatune.devices.sound_in import portaudio
 ALLOWED = "a sound output that the system sees"
 
 
-def play(samples: NDArray[np.float64], rate: int) -> None:
+def play(samples: NDArray[np.floating], rate: int) -> None:
     """Starts to play samples (k,) within ±1 and returns at once; what played before ends. Raises UserError."""
     sd = portaudio()
     try:

@@ -11,13 +11,15 @@ from PySide6.QtWidgets import (
     QDialog,
     QDialogButtonBox,
     QFormLayout,
+    QHBoxLayout,
     QLabel,
+    QPushButton,
     QVBoxLayout,
     QWidget,
 )
 
 from juxtatune.app.calling import STRINGS
-from juxtatune.app.preferences import LIMITS, TuningPreferences
+from juxtatune.app.preferences import LIMITS, PRESETS, TuningPreferences, preset
 from juxtatune.qt.widgets.fields import NumberField
 
 # of every figure: what it is called, its unit, decimals, and the step of the arrows
@@ -79,6 +81,16 @@ class TuningDialog(QDialog):
         note = QLabel(NOTE)
         note.setObjectName("muted")
         buttons = QDialogButtonBox()
+        self.presets: dict[str, QPushButton] = {}
+        row = QHBoxLayout()
+        row.addWidget(QLabel("As for"))
+        for name in PRESETS:
+            button = QPushButton(name)
+            button.setAutoDefault(False)
+            button.clicked.connect(lambda _=False, name=name: self._take_preset(name))
+            self.presets[name] = button
+            row.addWidget(button)
+        row.addStretch(1)
         again = buttons.addButton("Start values", QDialogButtonBox.ButtonRole.ResetRole)
         again.clicked.connect(self.start_values)
         close = buttons.addButton(QDialogButtonBox.StandardButton.Close)
@@ -88,6 +100,7 @@ class TuningDialog(QDialog):
             button.setDefault(False)
         column = QVBoxLayout(self)
         column.setContentsMargins(24, 18, 24, 14)
+        column.addLayout(row)
         column.addLayout(form)
         column.addWidget(note)
         column.addWidget(buttons)
@@ -95,6 +108,10 @@ class TuningDialog(QDialog):
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
         self.figures["a4"].setFocus()
+
+    def _take_preset(self, name: str) -> None:
+        self._set(preset(self.preferences, name))
+        self._show()
 
     def start_values(self) -> None:
         self._set(TuningPreferences())

@@ -14,6 +14,7 @@ from juxtatune.app.preferences import TuningPreferences
 from juxtatune.app.session import Session
 from juxtatune.app.tune import TuneRun, strum_words
 from juxtatune.core.errors import UserError
+from juxtatune.core.fretboard.refinger import Place
 from juxtatune.core.listening.identify import Identified, identify_strum
 from juxtatune.core.listening.listener import Heard
 from juxtatune.core.listening.pluck import Targets
@@ -21,6 +22,8 @@ from juxtatune.core.listening.source import Samples, SoundSource
 from juxtatune.core.listening.strum import StrumReading, read_strum
 from juxtatune.core.music.tuning import Tuning
 from juxtatune.core.sim.guitar import SimulatedGuitar
+from juxtatune.core.sim.passage import sound_of
+from juxtatune.devices import sound_out
 from juxtatune.devices.sound_file import FileSource
 from juxtatune.devices.sound_in import LiveSource, find_device
 from juxtatune.qt.views.tune import wording
@@ -28,6 +31,7 @@ from juxtatune.qt.widgets.approach_values import Column
 from juxtatune.qt.worker import AudioWorker, LatestWorker
 
 REPAINT_MS = 40
+TONE_S, TONE_RATE = 0.8, 48000
 HEARD_WITHIN = 5.0  # cents: how certain a guitar's state is that was told from one strum
 
 
@@ -75,6 +79,9 @@ class TunePresenter(QObject):
         self._strums = LatestWorker("reading a strum")
         self._strums.failed.connect(lambda _, text: self.message.emit(text))
         self._strums.done.connect(self._strum_read)
+        self._tones = LatestWorker("making a reference tone")
+        self._tones.failed.connect(lambda _, text: self.message.emit(text))
+        self._tones.done.connect(self._play_tone)
         self._talk = QTimer(self)
         self._talk.setInterval(1000)
         self._talk.timeout.connect(self._tick)
@@ -129,6 +136,7 @@ class TunePresenter(QObject):
         self._talk.stop()
         self.stop()
         self._strums.close()
+        self._tones.close()
 
     def listen(self) -> None:
         """Opens the wanted source and listens to it."""
@@ -171,6 +179,34 @@ class TunePresenter(QObject):
             self.guitar.damp()
         self._worker.catch_strum()
         self.message.emit("Strum all strings once and let them ring for three seconds.")
+
+    def tone(self, whole: bool) -> None:
+        """Plays the note of the string in hand, or the whole tuning; tuning is held, so that it is heard as no string."""
+        if self.run is None:
+            return
+        run, on = self.run, [s.string for s in self.run.procedure.strings]
+        strings = on if whole else [run.procedure.active]
+        event = tuple(Place(s, 0) for s in strings)
+        self._tones.ask(strings, lambda _: sound_of(run.target, [event], TONE_S, reference=run.reference))
+
+    def _play_tone(self, strings: list[int], samples: Samples) -> None:
+        run = self.run
+        if run is None:
+            return
+        try:
+            sound_out.play(samples, TONE_RATE)
+        except UserError as error:
+            self.message.emit(f"{error.message()}.")
+            return
+        run.held = True
+        QTimer.singleShot(round(1000 * len(samples) / TONE_RATE), lambda: self._after_tone(run))
+        what = f"The {run.called(strings[0])}" if len(strings) == 1 else "The whole tuning"
+        self.message.emit(f"{what}, quietly; tuning is held meanwhile. Loud rooms and headphones harm hearing: keep levels down.")
+        self.changed.emit()
+
+    def _after_tone(self, run: TuneRun) -> None:
+        run.held = False
+        self.changed.emit()
 
     def identify(self) -> None:
         """What is this guitar in? Listens for one strum with no tuning told; again takes the answer as the guitar's state."""

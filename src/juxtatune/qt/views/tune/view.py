@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent, QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
@@ -9,7 +11,8 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWi
 from juxtatune.qt.views.tune.presenter import TunePresenter
 from juxtatune.qt.widgets.approach import ApproachWidget
 
-HINTS = ("Page Down  next string", "Page Up  back", "F9  hold", "F10  check all again", "F11  hear a strum", "F12  what is it in?")
+HINTS = ("Page Down  next string", "Page Up  back", "F9  hold", "F10  check all again", "F11  hear a strum", "F12  what is it in?",
+         "R  its tone")  # fmt: skip
 SIMULATED = ("Space  pluck", "←→  pegs", "Shift  finely", "S  strum", "D  damp the others")
 BUTTONS = (
     ("pluck", "Pluck"), ("strum", "Strum"), ("damp", "Damp the others"), ("loosen", "Loosen"),
@@ -122,12 +125,12 @@ class TuneView(QWidget):
             side = 1 if key == Qt.Key.Key_Right else -1
             self._start_turn(side * (FINE if fine else COARSE))
             return
-        actions = {
+        actions: dict[Qt.Key, Callable[[], object]] = {
             Qt.Key.Key_PageDown: lambda: self.presenter.step(1), Qt.Key.Key_PageUp: lambda: self.presenter.step(-1),
             Qt.Key.Key_F9: self.presenter.hold, Qt.Key.Key_F10: self.presenter.check_all,
             Qt.Key.Key_F11: self.presenter.catch_strum, Qt.Key.Key_F12: self.presenter.identify,
             Qt.Key.Key_Space: self.presenter.pluck, Qt.Key.Key_S: self.presenter.strum,
-            Qt.Key.Key_D: self.presenter.damp,
+            Qt.Key.Key_D: self.presenter.damp, Qt.Key.Key_R: lambda: self.presenter.tone(fine),
         }  # fmt: skip
         action = actions.get(Qt.Key(key))
         if action is None:

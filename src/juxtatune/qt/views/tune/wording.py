@@ -62,7 +62,7 @@ def _column(run: TuneRun, s: StringState, now: float) -> Column:
     text, unit = figure(cents) if shown and cents is not None else ("·", "")
     action = procedure.advice(p, s.string)
     if not heard and moving and not p.checking and s.string != p.active:
-        action = half_steps(-s.start_cents / 100)
+        action = half_steps(-s.start_cents / 100) if not run.aims else _about(-s.start_cents / 100)
     trail = tuple(TrailPoint(now - q.t, q.cents - run.aim(s.string), q.sigma) for q in reversed(_points(run, s.string, now)))
     note = pretty(str(run.target.note(s.string)))
     head = run.calling.head(s.string, run.target) + _interim(run, s.string)
@@ -71,6 +71,11 @@ def _column(run: TuneRun, s: StringState, now: float) -> Column:
         s.string, note, head, text, unit, action, _detail(run, s), form, cents if shown else None,
         s.sigma or 1.0, s.held, trail, _ghost(run, s.string),
     )  # fmt: skip
+
+
+def _about(steps: float) -> str:
+    """`about 2.4 half steps down`: a move that ends between notes for now."""
+    return f"about {abs(steps):.1f} half steps {'up' if steps > 0 else 'down'}"
 
 
 def _interim(run: TuneRun, string: int) -> str:
@@ -107,12 +112,13 @@ def _detail(run: TuneRun, s: StringState) -> str:
         return "had landed, and was heard out again"
     parts = []
     if active and abs(run.aim(s.string)) >= LEAST_GHOST:
-        parts.append("the strings after it bring it to its note")
+        parts.append("the others bring it to its note")
     if s.sigma is not None:
         parts.append(f"certain to ±{max(0.1, s.sigma):.1f} ¢")
     away = run.excess(s.string) or 0.0
     if s.cents is not None and procedure.advice(run.procedure, s.string).startswith("loosen"):
         parts.append(f"turn back {run.procedure.rules.turn_around:g} ¢ below")
+        parts = parts[-2:]
     elif abs(away) >= 0.5:
         word = "settles" if run.attack else "attack reads"
         sharper = (away > 0) is not run.attack
