@@ -158,3 +158,31 @@ def test_without_any_usable_input_the_command_says_what_is_allowed(tmp_path) -> 
     command = [*PROGRAM, "listen", "--seconds", "1", "--device", "no such thing"]
     done = subprocess.run(command, env=env, capture_output=True, text=True, timeout=60)
     assert done.returncode == 2 and "allowed:" in done.stderr and "Traceback" not in done.stderr
+
+
+TONE = """
+import time
+from juxtatune.core.fretboard.refinger import Place
+from juxtatune.core.music.reading import parse_tuning
+from juxtatune.core.sim.passage import sound_of
+from juxtatune.devices.sound_out import play, stop
+play(sound_of(parse_tuning("drop D"), [(Place(6, 0),)], 0.8), 48000)
+time.sleep(3)
+stop()
+"""
+
+
+def test_a_reference_tone_comes_out_of_the_sound_card_at_its_pitch(pulse) -> None:
+    child = listen(pulse, "--device", "pulse", seconds=60)
+    assert child.stdout is not None
+    wait_until_it_listens(pulse)
+    line = ""
+    for _ in range(4):
+        subprocess.run([sys.executable, "-c", TONE], env=pulse, check=True, capture_output=True)
+        if select.select([child.stdout], [], [], 1.5)[0]:
+            line = child.stdout.readline()
+            break
+    child.send_signal(signal.SIGINT)
+    _, error = child.communicate(timeout=60)
+    reading = json.loads(line)
+    assert reading["string"] == 6 and reading["cents"] == pytest.approx(0.0, abs=1.0), error
