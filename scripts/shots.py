@@ -76,6 +76,28 @@ def tune_pictures(window: MainWindow, folder: Path) -> None:
     wait(1.1)
     shoot(window, "tune", folder)
     strum_picture(window, folder)
+    floating_picture(window, folder)
+
+
+def floating_picture(window: MainWindow, folder: Path) -> None:
+    """A floating bridge: two strings are set to what they must read for now, the third is on its way."""
+    window.tune_guitar("dunlin", parse_tuning("half step down"))
+    wait(1.0)
+    tune = window.tune
+    assert tune.run is not None and tune.guitar is not None
+    for string in (*tune.run.procedure.setting[:2], tune.run.procedure.setting[2]):
+        tune.guitar.damp()
+        wait(0.6)
+        tune.select(string)
+        tune.pluck()
+        wait(1.2)
+        last = string == tune.run.procedure.setting[2]
+        for to in (-60.0,) if last else (-60.0, 0.0):
+            tune.turn(to - (tune.run.procedure.state(string).cents or 0.0))
+            wait(2.2)
+    tune.pluck()
+    wait(1.2)
+    shoot(window, "floating", folder)
 
 
 def strum_picture(window: MainWindow, folder: Path) -> None:
@@ -142,6 +164,8 @@ def main(folder: Path, theme: str) -> None:
         songs_picture(window, folder, Path(place))
         window.show_view("Guitars")
         shoot(window, "guitars", folder)
+        window.show_view("Tunings")
+        shoot(window, "tunings", folder)
         fretboard_picture(window, folder)
         window.tuning_dialog.show()
         wait(0.3)

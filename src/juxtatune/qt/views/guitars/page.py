@@ -47,6 +47,9 @@ class GuitarPage(QWidget):
         self.retuner.setAccessibleName("Who may retune it")
         for box in (self.bridge, self.retuner):
             box.setMinimumHeight(32)
+            box.setMinimumContentsLength(8)
+            box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.texts["ranges"].setMinimumWidth(80)
         self.bridge.activated.connect(lambda k: presenter.set_bridge(self._id(), self.bridge.itemData(k)))
         self.retuner.activated.connect(lambda k: presenter.set_retuner(self._id(), RETUNERS[k]))
         self.costs: dict[str, NumberField] = {}

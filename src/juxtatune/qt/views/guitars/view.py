@@ -142,6 +142,7 @@ class GuitarsView(QWidget):
         mine = self._tonight.get(guitar.name) if guitar is not None else None
         work = [r for r in mine.rows if not r.what.startswith("played")] if mine is not None else []
         self.night_model.set_rows(work)
+        self.night.setVisible(bool(work))
         if guitar is None:
             self.night_title.setText("First of all: type the name of your guitar above and press Enter.")
         elif mine is None:

@@ -113,7 +113,7 @@ class SongsView(QWidget):
         self.songs.selectionModel().currentRowChanged.connect(lambda now, _: self._chose(now.row()))
         self.songs.setSelectionMode(QTableView.SelectionMode.ExtendedSelection)
         self.songs.verticalHeader().setDefaultSectionSize(32)
-        self.ways.setMinimumHeight(76)
+        self.ways.setMinimumHeight(108)
         self.ways.setMaximumHeight(150)
 
     def _lay_out(self) -> None:

@@ -118,11 +118,12 @@ def _detail(run: TuneRun, s: StringState) -> str:
     away = run.excess(s.string) or 0.0
     if s.cents is not None and procedure.advice(run.procedure, s.string).startswith("loosen"):
         parts.append(f"turn back {run.procedure.rules.turn_around:g} ¢ below")
-        parts = parts[-2:]
     elif abs(away) >= 0.5:
         word = "settles" if run.attack else "attack reads"
         sharper = (away > 0) is not run.attack
         parts.append(f"{word} {abs(away):.0f} ¢ {'sharper' if sharper else 'flatter'}")
+    if len(parts) > 2:  # the line holds two
+        parts = [parts[0], parts[-1]]
     return " · ".join(parts or _by_ear(run, s))
 
 
