@@ -6,6 +6,7 @@ import math
 
 import pytest
 from hypothesis import given
+from hypothesis import strategies as st
 
 from juxtatune.core.errors import UserError
 from juxtatune.core.music.reading import parse_tuning
@@ -167,3 +168,80 @@ def test_stiffness_falls_as_tension_rises() -> None:
     string = usual_string(329.63)
     assert string.inharmonicity(329.63) > string.inharmonicity(392.0) > 0
     assert 1e-6 < string.inharmonicity(329.63) < 5e-4
+
+
+# -- the law of a retune, for whatever a hand does
+GIVE = -0.05  # of a turn that goes to every other string
+
+
+class Hand:
+    """Turns strings and plays them; tells the procedure what is heard, and keeps the truth of every string."""
+
+    def __init__(self, target: str) -> None:
+        moves = change(parse_tuning("standard"), parse_tuning(target))
+        self.p = procedure.begin(moves)
+        self.truth = {s.string: s.start_cents for s in self.p.strings}
+        self.heard: dict[int, list[tuple[float, float]]] = {s: [] for s in self.truth}
+        self.t = 0.0
+
+    def hear(self, string: int, level: float = -20.0) -> None:
+        self.t += 0.05
+        if level > -60:
+            self.heard[string].append((self.t, self.truth[string]))
+        self.p = procedure.hear(self.p, self.t, string, self.truth[string], 0.2, level)
+
+    def turn(self, string: int, to: float, hold: float) -> None:
+        self.hear(string, -80.0)
+        for _ in range(8):
+            self.hear(string)
+        while abs(self.truth[string] - to) > 1e-9:
+            step = max(-7.5, min(7.5, to - self.truth[string]))
+            self.truth[string] += step
+            others = {s: GIVE * step for s in self.truth if s != string}
+            for s, by in others.items():
+                self.truth[s] += by
+            self.p = procedure.moved(self.p, others)
+            self.hear(string)
+        for _ in range(round(hold / 0.05)):
+            self.hear(string)
+
+    def came_from_below(self, string: int) -> bool:
+        """Whether it was heard at least 5 cents below since it last stayed above its target."""
+        below, above = self.p.state(string).start_cents < 0, None
+        for t, cents in self.heard[string]:
+            above = (t if above is None else above) if cents > 2.0 else None
+            if above is not None and t - above >= 0.35:
+                below = False
+            if cents <= -5.0:
+                below = True
+        return below
+
+
+turns = st.lists(
+    st.tuples(st.integers(1, 6), st.sampled_from([-60.0, -20.0, -1.0, 0.0, 0.5, 1.5, 3.5, 30.0]), st.sampled_from([0.2, 1.2])),
+    max_size=14,
+)
+
+
+@given(st.sampled_from(["drop D", "half step down", "open G", "doubled low G"]), turns)
+def test_no_string_is_safe_that_came_from_above_or_may_have_been_moved_since_it_was_read(target, done) -> None:
+    hand = Hand(target)
+    for string, to, hold in done:
+        hand.turn(string, to, hold)
+        for s in hand.p.strings:
+            if s.status is Status.LANDED and not hand.p.checking and s.string in hand.p.moving:
+                assert hand.came_from_below(s.string), (s.string, hand.heard[s.string][-40:])
+            if s.status is Status.CHECKED:
+                assert abs(hand.truth[s.string]) <= hand.p.rules.recheck + 0.05
+    if hand.p.done:
+        assert all(abs(c) <= hand.p.rules.recheck + 0.05 for c in hand.truth.values())
+
+
+def test_a_string_taken_as_it_is_is_not_asked_for_again() -> None:
+    p = procedure.begin(change(parse_tuning("standard"), parse_tuning("drop D")))
+    p = procedure.take(p, 6)
+    assert p.checking  # the only one that moves
+    for string in (6, 5, 4, 3, 2):
+        p = procedure.take(p, string)
+    assert not p.done
+    assert procedure.take(p, 1).done

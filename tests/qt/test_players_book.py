@@ -378,3 +378,16 @@ def test_a_preset_sets_how_strings_are_judged(qtbot, window) -> None:
     assert (rules.tolerance, rules.hold_s, rules.recheck) == (1.0, 1.0, 1.5) and dialog.figures["tolerance"].value() == 1.0
     dialog.start_values()
     assert window.preferences.tuning.rules.tolerance == 2.0
+
+
+def test_a_string_is_taken_as_it_is_by_a_key_and_the_log_says_so(qtbot, window, demo_book) -> None:
+    window.open_song("late-by-two-tides")
+    view, run = window.views["Tune"], window.tune.run
+    view.setFocus()
+    qtbot.keyClick(view, KEY.Key_Return)
+    assert "6th is taken as it is" in window.notice.text() and run.procedure.checking
+    for _ in range(6):
+        qtbot.keyClick(view, KEY.Key_Return)
+    assert run.finished and same_pitches(window.session.state.instrument("rook").tuning, run.target)
+    window.session.flush(5.0)
+    assert [kind for _, kind, _ in Book(demo_book).log()].count("taken") == 7

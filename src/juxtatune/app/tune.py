@@ -310,6 +310,20 @@ class TuneRun:
     def step(self, by: int) -> None:
         self.procedure = procedure.step(self.procedure, by)
 
+    def take(self) -> str:
+        """Takes the string in hand as it is, which the log keeps; what was done, in words."""
+        string = self.procedure.active
+        state = self.procedure.state(string)
+        cents = state.cents + self.aim(string) if state.cents is not None else None
+        self.session.log("taken", {
+            "instrument": self.instrument, "string": string, "cents": round(cents, 2) if cents is not None else None,
+        })  # fmt: skip
+        self.procedure = procedure.step(procedure.take(self.procedure, string), 1)
+        self._renew_aims()
+        self._finish()
+        where = f", {away_words(cents)}" if cents is not None else ", unread"
+        return f"The {self.called(string)} is taken as it is{where}; the log says so."
+
     def check_all(self) -> None:
         self.finished, self._ticket = False, None
         self.procedure = procedure.check_all(self.procedure)

@@ -238,6 +238,13 @@ def check_all(p: Procedure) -> Procedure:
     return replace(p, strings=strings, checking=True)
 
 
+def take(p: Procedure, string: int) -> Procedure:
+    """The player takes a string as it is: it has landed, or is checked in the check, wherever it was read."""
+    status = Status.CHECKED if p.checking else Status.LANDED if string in p.moving else p.state(string).status
+    strings = tuple(replace(s, status=status, slipped=False) if s.string == string else s for s in p.strings)
+    return _advance(replace(p, strings=strings))
+
+
 def select(p: Procedure, string: int) -> Procedure:
     return replace(p, active=string)
 

@@ -370,6 +370,11 @@ class TunePresenter(QObject):
         self.run.step(by)
         self.changed.emit()
 
+    def take(self) -> None:
+        if self.run is not None and not self.run.held:
+            self.message.emit(self.run.take())
+            self.changed.emit()
+
     def select(self, string: int) -> None:
         if self.run is not None:
             self.run.select(string)
