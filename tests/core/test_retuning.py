@@ -206,10 +206,10 @@ class Hand:
             self.hear(string)
 
     def came_from_below(self, string: int) -> bool:
-        """Whether it was heard at least 5 cents below since it last stayed above its target."""
+        """Whether it was heard at least 5 cents below since it last stayed above what the check allows."""
         below, above = self.p.state(string).start_cents < 0, None
         for t, cents in self.heard[string]:
-            above = (t if above is None else above) if cents > 2.0 else None
+            above = (t if above is None else above) if cents > 3.0 else None
             if above is not None and t - above >= 0.35:
                 below = False
             if cents <= -5.0:

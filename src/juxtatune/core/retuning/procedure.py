@@ -23,6 +23,9 @@ class Status(Enum):
     OFF = "check again"
 
 
+LOOSENED = 1.0  # cents from reading to reading by which a landed string that stands too high is being turned down
+
+
 @dataclass(frozen=True)
 class Rules:
     """Cents and seconds of the landing rule. Start values; every one is a preference."""
@@ -149,8 +152,11 @@ def hear(
     picked = t if level_db > p.level + 6.0 else p.picked_at
     p = replace(p, active=string if attacked else p.active, level=level_db, picked_at=picked)
     gliding = t - picked < p.rules.settle_s
-    state = _follow(p.state(string), p.rules, t, cents, sigma, gliding)
+    before = p.state(string)
+    state = _follow(before, p.rules, t, cents, sigma, gliding)
     if not gliding:
+        if before.status is Status.LANDED and p.rules.recheck < (before.cents or 0.0) > cents + LOOSENED:
+            state = replace(state, status=Status.TO_GO, rose=False, slipped=True)
         state = _judge(state, p)
     strings = tuple(state if s.string == string else s for s in p.strings)
     return _advance(replace(p, strings=strings))
