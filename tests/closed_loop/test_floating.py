@@ -4,10 +4,13 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+import numpy as np
 import pytest
 
+from juxtatune.app.bench import Bench
 from juxtatune.app.tune import TuneRun
 from juxtatune.core.listening.listener import Listener
+from juxtatune.core.listening.strum import StrumReading
 from juxtatune.core.music.reading import parse_tuning
 from juxtatune.core.retuning.procedure import Status
 from juxtatune.core.sim.guitar import SimulatedGuitar
@@ -99,3 +102,33 @@ def test_a_string_that_is_turned_far_in_the_check_makes_the_others_be_checked_ag
     player.guitar.turn(2, -700)
     player.wait(6.0)
     assert player.state(3).status is not Status.CHECKED
+
+
+def test_a_calibration_by_strums_halves_the_first_error_and_is_kept(session) -> None:
+    """Strums are read as the guitar knows them, with a third of a cent of noise; the hand sets to within two cents."""
+    rng = np.random.default_rng(7)
+
+    def strum(player) -> list[StrumReading]:
+        away = dict(zip(player.run.target.strings, player.away(), strict=True))
+        return [StrumReading(s, c + rng.normal(0, 0.3), 0.95, 0.3) for s, c in away.items()]
+
+    player = Bridged(session, "dunlin", "standard", 3)
+    player.run.calibrate()
+    steps = 0
+    while player.run.calibration.known is None:
+        wanted = player.run.calibration.wanted
+        if wanted is not None:
+            string, cents = wanted
+            assert player.run.aim(string) == cents and player.run.procedure.active == string
+            now = player.away()[6 - string]
+            player.guitar.turn(string, cents + rng.normal(0, 1) - now)
+            player.wait(abs(cents - now) / 150 + 0.3)
+        player.run.hear_strum(1.0, strum(player))
+        steps += 1
+    assert steps == player.run.calibration.steps == 13
+    assert max(map(abs, player.away())) < 15  # nearly home again
+    new = Bench(replace(session.state.instrument("dunlin"), setup=replace(session.state.instrument("dunlin").setup, taught="")),
+                parse_tuning("drop C"), dict.fromkeys(range(1, 7), 0.0))  # fmt: skip
+    learned = TuneRun(session, "dunlin", parse_tuning("drop C")).bench
+    assert learned.model().sigma[6] < 0.5 * new.model().sigma[6]  # of the bridge
+    assert session.can_undo == "The bridge of Dunlin"

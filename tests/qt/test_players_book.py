@@ -391,3 +391,20 @@ def test_a_string_is_taken_as_it_is_by_a_key_and_the_log_says_so(qtbot, window, 
     assert run.finished and same_pitches(window.session.state.instrument("rook").tuning, run.target)
     window.session.flush(5.0)
     assert [kind for _, kind, _ in Book(demo_book).log()].count("taken") == 7
+
+
+def test_the_bridge_is_learned_by_strums_step_by_step_and_can_be_left(qtbot, window) -> None:
+    window.tune_guitar("dunlin", parse_tuning("standard"))
+    view = window.views["Tune"]
+    view.setFocus()
+    qtbot.keyClick(view, KEY.Key_C)
+    assert view.title.text() == "Dunlin: its bridge" and view.what.text().startswith("Step 1 of 13. F11")
+    qtbot.keyClick(view, KEY.Key_F11)
+    qtbot.wait(500)
+    qtbot.keyClick(view, KEY.Key_S)
+    qtbot.waitUntil(lambda: view.what.text().startswith("Step 2 of 13"), timeout=30000)
+    string = window.tune.run.procedure.active
+    assert f"{200} ¢ below" in view.what.text() and window.tune.run.aim(string) < -190
+    qtbot.keyClick(view, KEY.Key_C)
+    assert window.tune.run.calibration is None and "nothing of it was kept" in window.notice.text()
+    assert window.session.state.instrument("dunlin").setup.taught == "" and window.view_name() == "Tune"

@@ -8,11 +8,13 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from juxtatune.app.bench import AIM_STEP, Bench
+from juxtatune.app.calibration import Calibration
 from juxtatune.app.calling import Calling
 from juxtatune.app.moments import now_text
 from juxtatune.app.session import Session
 from juxtatune.app.tuning_names import show_tuning
 from juxtatune.book.writer import Ticket
+from juxtatune.core.errors import UserError
 from juxtatune.core.listening.listener import Heard
 from juxtatune.core.listening.pluck import Reading, Targets
 from juxtatune.core.listening.strum import StrumReading
@@ -59,6 +61,7 @@ class TuneRun:
         start = {s: 100 * (self.source.pitch(s) - target.pitch(s)) for s in target.strings}
         self.bench = Bench(guitar, target, start, _taught(guitar))
         self.aims: dict[int, float] = {}  # what strings must read when they are set, cents above their final targets
+        self.calibration: Calibration | None = None
         self.passes = 1
         self._in_play, self._off = tuple(in_play), guitar.setup.off
         self.procedure: Procedure = self._first_pass(change(self.source, target), rules)
@@ -132,6 +135,11 @@ class TuneRun:
         self.trails[string].append(Point(g.t, cents, g.sigma_cents))
         attacked = self._takes_hand(string, g.t)
         self._sounding = string
+        if self.calibration is not None:
+            self.procedure = procedure.hear(
+                self.procedure, g.t, string, cents - self.aim(string), g.sigma_cents, g.level_db, attacked
+            )
+            return
         if g.sigma_cents <= self.procedure.rules.surest:
             self._shift(self.bench.heard(string, cents, fresh))
         self._renew_aims()
@@ -213,6 +221,11 @@ class TuneRun:
         if self.held:
             return
         self.unread = {r.string: r.problem for r in readings if r.problem}
+        if self.calibration is not None:
+            problem = self._calibrated(readings)
+            if problem:
+                raise UserError(problem)
+            return
         for r in readings:
             if r.cents is not None and r.sigma_cents is not None:
                 cents = r.cents + self._counted(r.string)
@@ -282,7 +295,7 @@ class TuneRun:
         })  # fmt: skip
 
     def _finish(self) -> None:
-        if self.finished or not self.procedure.done:
+        if self.finished or self.calibration is not None or not self.procedure.done:
             return
         self.finished = True
         state = self.session.state
@@ -300,6 +313,36 @@ class TuneRun:
             "retune",
             {"instrument": self.instrument, "to": str(self.target), "song": self.song, "moved": moved, "passes": self.passes},
         )
+
+    def calibrate(self) -> None:
+        """From now on strings are moved to learn what the bridge does; nothing is judged or saved but what was learned."""
+        self.calibration = Calibration(self.bench.model(), self.target, tuple(s.string for s in self.procedure.strings))
+        self._calibrate_step()
+
+    def _calibrate_step(self) -> None:
+        assert self.calibration is not None
+        wanted = self.calibration.wanted
+        self.aims = {} if wanted is None else {wanted[0]: wanted[1]}
+        moves = change(self.target, self.target)
+        start = {s: self.bench.cents[s] - to for s, to in self.aims.items()}
+        self.procedure = procedure.begin(moves, self.procedure.rules, start, tuple(start), off=self._off)
+
+    def _calibrated(self, readings: list[StrumReading]) -> str:
+        """One strum of the calibration: what went wrong with it, in words, or nothing."""
+        assert self.calibration is not None
+        problem = self.calibration.strummed({r.string: r.cents for r in readings if r.string not in self._off})
+        for r in readings:
+            if r.cents is not None:
+                self.bench.cents[r.string] = r.cents
+        known = self.calibration.known
+        if known is None:
+            self._calibrate_step()
+            return problem
+        guitar = self.session.state.instrument(self.instrument)
+        new = replace(guitar, setup=replace(guitar.setup, taught=json.dumps(known)))
+        self.session.edit(f"The bridge of {guitar.name}", self.session.state.with_instrument(new))
+        self.session.log("calibration", {"instrument": self.instrument, "strums": self.calibration.done_steps})
+        return ""
 
     def called(self, string: int) -> str:
         return self.calling.string(string, self.target)

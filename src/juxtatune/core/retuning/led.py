@@ -230,17 +230,33 @@ def calibrate(
     All strings down together move the bridge far: that tells its own stiffness, which is hidden behind that of the strings
     while one alone is moved.
     """
-    at_home = dict.fromkeys(strings, 0.0)
-    led = _Led(model, target, at_home, tuple(strings), tolerance, MOST_CALIBRATION, cents=dict(at_home))
+    led = _at_home(model, target, strings, tolerance)
+    yield from _swing(led)
+    yield from _trims(led)
+    return _done(led)
+
+
+def swing(model: BridgeModel, target: Tuning, strings: Sequence[int]) -> Generator[Action, Answer, Action]:
+    """The moves of a calibration alone: who leads it brings the guitar back to its notes."""
+    led = _at_home(model, target, strings, 0.0)
+    yield from _swing(led)
+    return _done(led)
+
+
+def _at_home(model: BridgeModel, target: Tuning, strings: Sequence[int], tolerance: float) -> _Led:
+    home = dict.fromkeys(strings, 0.0)
+    return _Led(model, target, home, tuple(strings), tolerance, MOST_CALIBRATION, cents=dict(home))
+
+
+def _swing(led: _Led) -> Dialogue:
     yield from led.look()
     for back in (False, True):
-        for string in strings:
+        for string in led.strings:
             made = yield from led.set(string, led.interim(string) if back else led.cents[string] - PUSH)
             if made:
                 found = yield from led.look()
                 led.learn(string, made["before"], found.get("read", {}))
-    yield from _trims(led)
-    return _done(led)
+    return {}
 
 
 # -- what one retune teaches the next

@@ -87,15 +87,16 @@ class TunePresenter(QObject):
         self._talk.timeout.connect(self._tick)
 
     # -- life
-    def begin(self, job: Job) -> None:
-        """Starts on a retune, unless it is the one under way."""
+    def begin(self, job: Job, same_guitar: bool = False) -> None:
+        """Starts on a retune, unless it is the one under way; the simulated guitar is a fresh one, or stands as it is."""
         if self.run is not None and self.job == job and not self.run.finished:
             self.listen()
             return
         self.stop()
         self.job = job
         self._left, self._told_saved = job.cover_s, False
-        self.guitar = None
+        if not same_guitar:
+            self.guitar = None
         self.run = self._run_of(job)
         self._talk.start()
         self.listen()
@@ -179,6 +180,33 @@ class TunePresenter(QObject):
             self.guitar.damp()
         self._worker.catch_strum()
         self.message.emit("Strum all strings once and let them ring for three seconds.")
+
+    def calibrate(self) -> None:
+        """Begins the guided calibration of this guitar's bridge, or ends it; what is not learned to the end is not kept."""
+        if self.run is None or self.job is None:
+            return
+        if self.run.calibration is not None:
+            self._begin_anew("The calibration is ended; nothing of it was kept.")
+            return
+        guitar = self.session.state.instrument(self.run.instrument)
+        job = replace(self.job, title=f"{guitar.name}: its bridge", target=guitar.tuning, in_play=())
+        self.stop()
+        self.job, self.run = job, self._run_of(job)
+        self.run.calibrate()
+        self.listen()
+        self.message.emit("The guitar stands in its tuning. F11, then strum: that is where it begins. C ends it at any time.")
+        self.changed.emit()
+
+    def _end_calibration(self) -> None:
+        self._begin_anew("The bridge is known now: what strings must read will be nearer. Bring them back to their notes.")
+
+    def _begin_anew(self, words: str) -> None:
+        """Back to tuning: the guitar to the tuning that the book says, from where its strings stand."""
+        assert self.job is not None
+        self.stop()
+        job, self.job = self.job, None
+        self.begin(replace(job, title=job.title.split(":")[0]), same_guitar=True)
+        self.message.emit(words)
 
     def tone(self, whole: bool) -> None:
         """Plays the note of the string in hand, or the whole tuning; tuning is held, so that it is heard as no string."""
@@ -273,7 +301,12 @@ class TunePresenter(QObject):
         except UserError as error:
             self.message.emit(error.message())
         else:
-            self.message.emit(strum_words(readings, run.left(), run.called))
+            if run.calibration is None:
+                self.message.emit(strum_words(readings, run.left(), run.called))
+            elif run.calibration.known is not None:
+                self._end_calibration()
+            else:
+                self.message.emit("Taken. Next: what stands above.")
         self._say_saved()
         self.changed.emit()
 
@@ -419,6 +452,8 @@ class TunePresenter(QObject):
         if self.job is None or self.run is None:
             return "Nothing to tune yet", "Choose a song in Tonight, or open a gap in the Night view.", ""
         talk = f"{round(self._left)} s of talk left" if self._left > 0 else ""
+        if self.run.calibration is not None:
+            return self.job.title, wording.calibration(self.run), ""
         return self.job.title, wording.summary(self.run), talk
 
     def caution(self) -> str:

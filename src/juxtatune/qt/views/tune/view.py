@@ -12,7 +12,7 @@ from juxtatune.qt.views.tune.presenter import TunePresenter
 from juxtatune.qt.widgets.approach import ApproachWidget
 
 HINTS = ("Page Down  next string", "Page Up  back", "F9  hold", "F10  check all again", "F11  hear a strum", "F12  what is it in?",
-         "R  its tone", "Enter  take as is")  # fmt: skip
+         "R  its tone", "Enter  take as is", "C  learn the bridge")  # fmt: skip
 SIMULATED = ("Space  pluck", "←→  pegs", "Shift  finely", "S  strum", "D  damp the others")
 BUTTONS = (
     ("pluck", "Pluck"), ("strum", "Strum"), ("damp", "Damp the others"), ("loosen", "Loosen"),
@@ -131,6 +131,7 @@ class TuneView(QWidget):
             Qt.Key.Key_F11: self.presenter.catch_strum, Qt.Key.Key_F12: self.presenter.identify,
             Qt.Key.Key_Space: self.presenter.pluck, Qt.Key.Key_S: self.presenter.strum,
             Qt.Key.Key_D: self.presenter.damp, Qt.Key.Key_R: lambda: self.presenter.tone(fine),
+            Qt.Key.Key_C: self.presenter.calibrate,
             Qt.Key.Key_Return: self.presenter.take, Qt.Key.Key_Enter: self.presenter.take,
         }  # fmt: skip
         action = actions.get(Qt.Key(key))

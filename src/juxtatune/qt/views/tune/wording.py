@@ -27,6 +27,19 @@ def summary(run: TuneRun) -> str:
     return pretty(run.summary())
 
 
+def calibration(run: TuneRun) -> str:
+    """What to do before the next strum: `Step 3 of 13. Loosen the 5th to 200 ¢ below A2, then F11 and strum all strings.`"""
+    c = run.calibration
+    assert c is not None
+    step = f"Step {c.done_steps + 1} of {c.steps}."
+    if c.wanted is None:
+        return f"{step} F11, then strum all strings once."
+    string, cents = c.wanted
+    note = pretty(str(run.target.note(string)))
+    where = f"{abs(cents):.0f} ¢ {'below' if cents < 0 else 'above'} {note}"
+    return f"{step} Bring the {run.called(string)} to about {where} (the line), then F11 and strum all strings."
+
+
 def caution(run: TuneRun) -> str:
     """What can go wrong with this retune, where it can."""
     home = run.session.state.instrument(run.instrument).home
