@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 
+import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -12,6 +13,7 @@ from juxtatune.core.errors import UserError
 from juxtatune.core.music.reading import parse_tuning
 from juxtatune.core.music.tuning import tuning_of_pitches
 from juxtatune.core.retuning import procedure
+from juxtatune.core.retuning.beats import MEETING, beats
 from juxtatune.core.retuning.change import change
 from juxtatune.core.retuning.procedure import Status
 from juxtatune.core.strings.string import usual_string
@@ -245,3 +247,18 @@ def test_a_string_taken_as_it_is_is_not_asked_for_again() -> None:
         p = procedure.take(p, string)
     assert not p.done
     assert procedure.take(p, 1).done
+
+
+@given(st.sampled_from(sorted(MEETING)), st.floats(60, 330), st.floats(-20, 20))
+def test_beats_are_those_of_the_summed_sound(interval, hz, cents) -> None:
+    """The envelope of two partials that meet, summed, against the formula (Helmholtz 1863)."""
+    own, other = MEETING[interval]
+    string = hz * other / own * 2 ** (cents / 1200)
+    found = beats(interval, string, hz)
+    assert found is not None and (found > 0) == (own * string > other * hz)
+    if 0.5 < abs(found) < 12:
+        t = np.arange(0, 20, 1 / 8000)
+        both = np.exp(2j * np.pi * own * string * t) + np.exp(2j * np.pi * other * hz * t)
+        spectrum = np.abs(np.fft.rfft(np.abs(both) ** 2 - 2))
+        assert abs(np.argmax(spectrum) / 20 - abs(found)) <= 0.05
+    assert beats("third above", string, hz) is None

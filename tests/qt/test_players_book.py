@@ -21,6 +21,7 @@ from juxtatune.book.demo import demo_state
 from juxtatune.book.state import gig_of
 from juxtatune.core.music.reading import parse_tuning
 from juxtatune.core.music.tuning import same_pitches
+from juxtatune.core.retuning import procedure
 from juxtatune.core.retuning.costs import retune_seconds
 from juxtatune.devices import sound_out
 from juxtatune.qt.application import Application
@@ -408,3 +409,12 @@ def test_the_bridge_is_learned_by_strums_step_by_step_and_can_be_left(qtbot, win
     qtbot.keyClick(view, KEY.Key_C)
     assert window.tune.run.calibration is None and "nothing of it was kept" in window.notice.text()
     assert window.session.state.instrument("dunlin").setup.taught == "" and window.view_name() == "Tune"
+
+
+def test_the_beats_that_the_ear_should_hear_are_said_near_the_target(qtbot, window) -> None:
+    window.open_song("late-by-two-tides")
+    run = window.tune.run
+    for k in range(12):
+        run.procedure = procedure.hear(run.procedure, 0.05 * k, 6, -20.0, 0.2, -20.0)
+    # 2 x 73.416 Hz x (1 - 2^(-20/1200)) below the 4th's D3: 1.69 beats a second
+    assert "1.7 beats a second with the 4th, too low" in window.tune.columns()[0].detail

@@ -6,6 +6,7 @@ from juxtatune.app.tune import Point, TuneRun, half_steps
 from juxtatune.app.tuning_names import show_tuning
 from juxtatune.core.music.notes import pretty
 from juxtatune.core.retuning import procedure
+from juxtatune.core.retuning.beats import FASTEST, beats
 from juxtatune.core.retuning.procedure import Status, StringState
 from juxtatune.core.strings.tension import tensions
 from juxtatune.qt.widgets.approach_values import Column, TrailPoint, figure
@@ -17,6 +18,7 @@ FORMS = {
 BREAK_FROM = 1.0  # half steps above home from which a string is said to be at risk
 SHOWN_S = 9.5  # of a trail
 LEAST_GHOST = 1.0  # cents
+SLOWEST = 0.1  # beats a second
 
 
 def tuning_name(run: TuneRun) -> str:
@@ -135,9 +137,29 @@ def _detail(run: TuneRun, s: StringState) -> str:
         word = "settles" if run.attack else "attack reads"
         sharper = (away > 0) is not run.attack
         parts.append(f"{word} {abs(away):.0f} ¢ {'sharper' if sharper else 'flatter'}")
+    heard = _beats(run, s) if active else ""
+    if heard:
+        parts = [*parts[:1], heard]
     if len(parts) > 2:  # the line holds two
         parts = [parts[0], parts[-1]]
     return " · ".join(parts or _by_ear(run, s))
+
+
+def _beats(run: TuneRun, s: StringState) -> str:
+    """`3.1 beats a second with the 4th, too high`: what the ear should hear when both ring, near the target."""
+    change = next((c for c in run.procedure.change.strings if c.string == s.string), None)
+    if change is None or change.reference is None or s.cents is None or run.aims:
+        return ""
+    r = change.reference
+    stands = (run.source if r.yet_to_move else run.target).pitch(r.string) + r.fret
+    off = 0.0 if r.yet_to_move or r.fret else run.bench.cents[r.string] / 100
+    own = run.reference.hz(run.target.pitch(s.string) + s.cents / 100)
+    found = beats(r.interval, own, run.reference.hz(stands + off))
+    if found is None or abs(found) > FASTEST:
+        return ""
+    if abs(found) < SLOWEST:
+        return f"no beats with the {run.called(r.string)}"
+    return f"{abs(found):.1f} beats a second with the {run.called(r.string)}, too {'high' if found > 0 else 'low'}"
 
 
 def _by_ear(run: TuneRun, s: StringState) -> list[str]:
@@ -147,7 +169,8 @@ def _by_ear(run: TuneRun, s: StringState) -> list[str]:
         return []
     r = change.reference
     fret = f", fret {r.fret}" if r.fret else ""
-    return [f"{half_steps(change.semitones)} · by ear: {r.interval} of the {run.called(r.string)}{fret}"]
+    off = f", beatless it is {r.beat_free_cents:+.1f} ¢ off".replace("-", "−") if r.beat_free_cents is not None else ""
+    return [f"{half_steps(change.semitones)} · by ear: {r.interval} of the {run.called(r.string)}{fret}{off}"]
 
 
 def counts(run: TuneRun) -> str:
