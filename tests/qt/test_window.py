@@ -98,15 +98,17 @@ def test_the_whole_slice_from_the_list_to_a_tuned_guitar(qtbot, window, demo_boo
     assert (columns[0].figure, columns[0].unit) == ("2", "half steps above")
     assert "loosen" in columns[0].action
     settle_string(qtbot, window, 6)
-    for string in (6, 5, 4, 3, 2, 1):
-        window.tune.guitar.damp()
-        qtbot.wait(300)
-        window.tune.select(string)
-        window.tune.pluck()
-        qtbot.waitUntil(lambda s=string: run.procedure.state(s).status in (Status.CHECKED, Status.OFF), timeout=20000)
-        if run.procedure.state(string).status is Status.OFF:  # neck and bridge gave a little
-            window.tune.turn(-run.procedure.state(string).cents)
-            qtbot.waitUntil(lambda s=string: run.procedure.state(s).status is Status.CHECKED, timeout=20000)
+    for _ in range(3):  # neck and bridge give a little: a string that is corrected may move another out
+        for string in (s for s in (6, 5, 4, 3, 2, 1) if run.procedure.state(s).status is not Status.CHECKED):
+            window.tune.guitar.damp()
+            qtbot.wait(300)
+            window.tune.select(string)
+            window.tune.pluck()
+            qtbot.waitUntil(lambda s=string: run.procedure.state(s).status in (Status.CHECKED, Status.OFF), timeout=20000)
+            if abs(run.procedure.state(string).cents) > 2:
+                window.tune.turn(-run.procedure.state(string).cents)
+                qtbot.waitUntil(lambda s=string: abs(run.procedure.state(s).cents) < 1, timeout=20000)
+                qtbot.waitUntil(lambda s=string: run.procedure.state(s).status is Status.CHECKED, timeout=20000)
     qtbot.waitUntil(lambda: "book knows" in window.notice.text(), timeout=5000)
     window.close()
     again = Session(demo_book)

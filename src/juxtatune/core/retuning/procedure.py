@@ -23,6 +23,7 @@ class Status(Enum):
     OFF = "check again"
 
 
+DOUBTED = 0.3  # share of what a string is said to have been moved by that may be wrong
 LOOSENED = 1.0  # cents from reading to reading by which a landed string that stands too high is being turned down
 
 
@@ -137,7 +138,7 @@ def _shifted(s: StringState, by: float, p: Procedure) -> StringState:
     cents = s.cents + by if s.cents is not None else None
     lowest = s.lowest + by if s.lowest is not None else None
     status, away = s.status, s.moved_since + abs(by)
-    if status is Status.CHECKED and abs(cents or 0.0) + away - abs(by) > p.rules.recheck:
+    if status is Status.CHECKED and abs(cents or 0.0) + DOUBTED * away > p.rules.recheck:
         status = Status.LANDED if s.string in p.moving else Status.STAYS
     return replace(
         s, cents=cents, lowest=lowest, start_cents=s.start_cents + by, status=status, moved_since=away, inside_since=None,

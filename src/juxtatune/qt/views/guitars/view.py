@@ -145,6 +145,8 @@ class GuitarsView(QWidget):
         self.night.setVisible(bool(work))
         if guitar is None:
             self.night_title.setText("First of all: type the name of your guitar above and press Enter.")
+        elif not self._tonight:
+            self.night_title.setText("")
         elif mine is None:
             self.night_title.setText(f"{guitar.name} is not played tonight.")
         else:
