@@ -5,10 +5,13 @@ from __future__ import annotations
 import math
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from juxtatune.book.formats.guitar import parse_guitar
 from juxtatune.core.errors import UserError
 from juxtatune.core.music.reading import parse_tuning
+from juxtatune.core.strings.intonation import saddle_mm
 from juxtatune.core.strings.tension import Gauge, breaking_mpa, tensions
 
 STANDARD = parse_tuning("standard")
@@ -53,3 +56,12 @@ def test_guitars_that_cannot_be_used(text, word) -> None:
     with pytest.raises(UserError) as caught:
         parse_guitar(text)
     assert word in caught.value.message()
+
+
+@given(st.floats(-30, 30), st.sampled_from([628.0, 648.0, 686.0, 864.0]))
+def test_a_saddle_moved_as_told_brings_the_fretted_note_to_the_harmonic(error, scale) -> None:
+    """A string of length L + x, tuned to its note again, stopped where half of the first length was (the law of strings)."""
+    x = saddle_mm(error, scale)
+    fretted = error - 1200 * math.log2((scale / 2 + x) / (scale / 2))  # it falls as the part behind the fret grows
+    retuned = fretted + 1200 * math.log2((scale + x) / scale)  # and rises as the open string is brought up again
+    assert abs(retuned) < 0.05 + abs(error) ** 2 / 800

@@ -418,3 +418,28 @@ def test_the_beats_that_the_ear_should_hear_are_said_near_the_target(qtbot, wind
         run.procedure = procedure.hear(run.procedure, 0.05 * k, 6, -20.0, 0.2, -20.0)
     # 2 x 73.416 Hz x (1 - 2^(-20/1200)) below the 4th's D3: 1.69 beats a second
     assert "1.7 beats a second with the 4th, too low" in window.tune.columns()[0].detail
+
+
+def test_the_intonation_of_a_string_is_heard_and_says_which_way_the_saddle_goes(qtbot, window) -> None:
+    window.show_view("Guitars")
+    view = window.views["Guitars"]
+    view.table.selectRow(0)
+    view.table.setFocus()
+    qtbot.keyClick(view.table, KEY.Key_I)
+    dialog = window.intonation
+    guitar, run = dialog._source, dialog.run
+    assert dialog.asked.text() == "The 6th: play it open"
+    for words in ("play its harmonic", "play it fretted", "The 5th: play it open"):
+        qtbot.wait(800)  # it listens before the note is played
+        with qtbot.waitSignal(dialog.taken, timeout=20000):
+            qtbot.keyClick(dialog, KEY.Key_Space)
+        assert words in dialog.asked.text()
+    truth = float(guitar._sharp[0])
+    assert run.rows[0].error == pytest.approx(truth, abs=0.5)
+    told = dialog.model.data(dialog.model.index(0, 6))
+    assert told == run.advice(run.rows[0]) and (abs(truth) <= 1 or ("back" if truth > 0 else "forward") in told)
+    qtbot.keyClick(dialog, KEY.Key_PageUp)
+    dialog.again()
+    assert run.rows[0].before == pytest.approx(truth, abs=0.5) and run.rows[0].open is None
+    window.show_view("Songs")
+    assert not dialog.isVisible() and not dialog._worker.isRunning()

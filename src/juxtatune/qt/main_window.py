@@ -32,6 +32,7 @@ from PySide6.QtWidgets import (
 )  # fmt: skip
 
 from juxtatune.app import fields
+from juxtatune.app.intonation import IntonationRun
 from juxtatune.app.preferences import Preferences, TuningPreferences
 from juxtatune.app.session import Session
 from juxtatune.app.sheet_texts import FLOOR
@@ -40,6 +41,7 @@ from juxtatune.core.music.tuning import Tuning
 from juxtatune.core.planning.trace import trace
 from juxtatune.qt.faults import faults
 from juxtatune.qt.gig_files import BookFiles, GigFiles
+from juxtatune.qt.intonation_dialog import IntonationDialog
 from juxtatune.qt.legend import LegendDialog
 from juxtatune.qt.night_menu import NightMenu
 from juxtatune.qt.notice import NoticeLine
@@ -84,6 +86,7 @@ class MainWindow(QMainWindow):
         super().__init__()
         self.session, self.preferences = session, preferences
         self.song: str | None = None
+        self.intonation: IntonationDialog | None = None
         self._bench: Job | None = None  # a guitar that is tuned without a song
         self._closed = False
         Theme.left_handed = preferences.left_handed
@@ -198,6 +201,7 @@ class MainWindow(QMainWindow):
         self.views["Night"].song_chosen.connect(self.choose)
         self.views["Songs"].song_chosen.connect(self.choose)
         self.views["Night"].opened.connect(self.open_song)
+        self.views["Guitars"].intonation_wanted.connect(self.set_intonation)
         for view in ("Guitars", "Tunings"):
             self.views[view].tune_wanted.connect(self.tune_guitar)
         self.views["Night"].hints_changed.connect(self._show_hints)
@@ -310,6 +314,8 @@ class MainWindow(QMainWindow):
         self.stack.setCurrentWidget(self.views[view])
         self.tonight.setVisible(view != "Night")
         self.say("")
+        if self.intonation is not None:
+            self.intonation.close()  # one listens at a time
         if view == "Tune":
             self._begin_tuning()
         else:
@@ -346,6 +352,22 @@ class MainWindow(QMainWindow):
         self.show_view("Tune")
         if identify:
             self.tune.identify()
+
+    def set_intonation(self, guitar_id: str) -> None:
+        """Open, harmonic and fretted at the 12th, string by string, beside the work."""
+        guitar = self.session.state.instrument(guitar_id)
+        preferences = self.preferences.tuning
+        try:
+            source = self.tune.source_for(guitar)
+        except UserError as error:
+            self.say(f"{error.message()}.")
+            return
+        if self.intonation is not None:
+            self.intonation.close()
+        self.intonation = IntonationDialog(
+            IntonationRun(guitar, preferences.reference), source, preferences.calling, self
+        )
+        self.intonation.show()
 
     def next_song(self) -> None:
         """On to the next gap of the night; from a guitar tuned without a song back to the guitars."""
@@ -577,6 +599,8 @@ class MainWindow(QMainWindow):
         faults.told.disconnect(self.say)
         self._unwatch()
         self.legend.close()
+        if self.intonation is not None:
+            self.intonation.close()
         self.views["Songs"].close_view()
         self.views["Guitars"].close_view()
         self.views["Tunings"].close_view()

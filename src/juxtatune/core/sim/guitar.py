@@ -52,6 +52,8 @@ class SimulatedGuitar:
         self._bridge = Bridge(home, bridge, np.random.default_rng(bridge_seed), gauges=gauges)
         self._bridge.stand_at(-self._home)
         self._voices: dict[int, Voice] = {}
+        self._lift = np.zeros(count)  # cents that a finger holds each string above open
+        self._sharp = np.random.default_rng(bridge_seed + 1).uniform(-6, 8, count)  # of its note fretted at the 12th
         self._clock = 0
         self._running = False
 
@@ -79,8 +81,18 @@ class SimulatedGuitar:
         return self.tuning.pitches[at] + float(self._cents[at]) / 100
 
     def pluck(self, string: int, strength: float = 0.35) -> None:
+        self._lift[self.tuning.index(string)] = 0.0
+        self._pick(string, strength)
+
+    def pluck_octave(self, string: int, fretted: bool) -> None:
+        """The harmonic at the 12th fret, or the note fretted there, which is off by where the saddle stands."""
         at = self.tuning.index(string)
-        hz = float(self._base[at] * np.exp2(self._cents[at] / 1200))
+        self._lift[at] = 1200.0 + (self._sharp[at] if fretted else 0.0)
+        self._pick(string, 0.3)
+
+    def _pick(self, string: int, strength: float) -> None:
+        at = self.tuning.index(string)
+        hz = float(self._base[at] * np.exp2((self._cents[at] + self._lift[at]) / 1200))
         self._voices[at] = pluck(self._rng, hz, self._stretch[at], self.rate, strength)
 
     def strum(self) -> None:
@@ -111,7 +123,7 @@ class SimulatedGuitar:
         paths = self._move(self.block)
         out = self._room(self.block)
         for at, voice in list(self._voices.items()):
-            out += render(voice, paths[at], float(self._base[at]), self.rate)
+            out += render(voice, paths[at] + self._lift[at], float(self._base[at]), self.rate)
             if is_spent(voice):
                 del self._voices[at]
         block = Block(np.clip(out, -1, 1), self.rate, self._clock)

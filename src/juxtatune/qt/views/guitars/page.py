@@ -66,12 +66,13 @@ class GuitarPage(QWidget):
             label.setWordWrap(True)
         self.target = AddField("home, or any tuning", "Tune it to")
         self.tune, self.identify = QPushButton("Tune it now"), QPushButton("What is it in?")
+        self.intonation = QPushButton("Intonation…")
         head, both = QHBoxLayout(), QHBoxLayout()
         self.target.setMinimumWidth(170)
         head.addWidget(self.title, 1)
-        for widget in (self.target, self.tune, self.identify):
+        for widget in (self.target, self.tune, self.identify, self.intonation):
             head.addWidget(widget)
-        for button in (self.tune, self.identify):
+        for button in (self.tune, self.identify, self.intonation):
             button.setAutoDefault(False)
         both.setSpacing(24)
         both.addLayout(self._form(), 5)

@@ -18,7 +18,7 @@ from juxtatune.qt.views.guitars.presenter import GuitarsPresenter
 from juxtatune.qt.widgets.fields import AddField, NumberField
 from juxtatune.qt.widgets.table import RowsModel, TableColumn, make_table
 
-HINTS = ("Enter  edit", "F12  what is it in?", "T  tune it now", "Del  remove", "Ctrl+Z  undo")
+HINTS = ("Enter  edit", "F12  what is it in?", "T  tune it now", "I  intonation", "Del  remove", "Ctrl+Z  undo")
 GUITARS = (
     TableColumn("Guitar", lambda i: f"{i.name}\n{fields.show_tuning(i.tuning)}", None, 230,
                 lambda i: (i.tuning.pitches, i.home.pitches), stretch=True),
@@ -29,6 +29,7 @@ TONIGHT = (TableColumn("Work", lambda r: f"{r.when} · {r.minute:.0f} min\n{r.wh
 
 class GuitarsView(QWidget):
     message = Signal(str)
+    intonation_wanted = Signal(str)  # a guitar's id
     tune_wanted = Signal(str, object, bool)  # a guitar's id, a tuning, and whether to hear first what it is in
 
     def __init__(self, session: Session) -> None:
@@ -43,6 +44,7 @@ class GuitarsView(QWidget):
         self.page.target.entered.connect(self.tune_now)
         self.page.tune.clicked.connect(lambda _=False: self.tune_now())
         self.page.identify.clicked.connect(lambda _=False: self.identify())
+        self.page.intonation.clicked.connect(lambda _=False: self.set_intonation())
         self._lay_out()
         self._tonight: dict[str, TechGuitar] = {}
         self.table.selectionModel().currentRowChanged.connect(lambda *_: self._show_guitar())
@@ -178,6 +180,12 @@ class GuitarsView(QWidget):
             self.page.target.clear()
             self.tune_wanted.emit(guitar.id, target, False)
 
+    def set_intonation(self) -> None:
+        """Opens the intonation of the chosen guitar."""
+        guitar = self.chosen()
+        if guitar is not None:
+            self.intonation_wanted.emit(guitar.id)
+
     def identify(self) -> None:
         """Listens to what the chosen guitar is in."""
         guitar = self.chosen()
@@ -192,6 +200,8 @@ class GuitarsView(QWidget):
             self.page.texts["tuning"].selectAll()
         elif event.key() == Qt.Key.Key_T:
             self.page.target.setFocus()
+        elif event.key() == Qt.Key.Key_I:
+            self.set_intonation()
         elif event.key() == Qt.Key.Key_F12:
             self.identify()
         else:

@@ -20,9 +20,11 @@ from juxtatune.core.listening.listener import Heard
 from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.source import Samples, SoundSource
 from juxtatune.core.listening.strum import StrumReading, read_strum
+from juxtatune.core.music.pitch import Reference
 from juxtatune.core.music.tuning import Tuning
 from juxtatune.core.sim.guitar import SimulatedGuitar
 from juxtatune.core.sim.passage import sound_of
+from juxtatune.core.strings.instrument import Instrument
 from juxtatune.devices import sound_out
 from juxtatune.devices.sound_file import FileSource
 from juxtatune.devices.sound_in import LiveSource, find_device
@@ -329,26 +331,34 @@ class TunePresenter(QObject):
 
     def _source(self) -> SoundSource:
         assert self.run is not None
+        source = self._real_source()
+        if source is not None:
+            return source
+        if self.guitar is None:
+            self._seed += 1
+            self.guitar = self._simulated(self.session.state.instrument(self.run.instrument), self.run.source, self.run.reference)
+            stray = np.random.default_rng(self._seed).uniform(-1.5, 1.5, len(self.run.source))
+            self.guitar.detune(stray)
+        return self.guitar
+
+    def _real_source(self) -> SoundSource | None:
+        """The file or device that is wanted; None where it is the simulated guitar."""
         if self.wanted_file is not None:
             source = FileSource(self.wanted_file)
             if source.warning:
                 self.message.emit(source.warning)
             return source
-        if self.wanted is not None:
-            return LiveSource(find_device(self.wanted), self._channel)
-        if self.guitar is None:
-            self._seed += 1
-            self.guitar = self._simulated()
-            stray = np.random.default_rng(self._seed).uniform(-1.5, 1.5, len(self.run.source))
-            self.guitar.detune(stray)
-        return self.guitar
+        return LiveSource(find_device(self.wanted), self._channel) if self.wanted is not None else None
 
-    def _simulated(self) -> SimulatedGuitar:
-        """The guitar of this retune, with a bridge of its kind that is its own and stays the same."""
-        assert self.run is not None
-        guitar = self.session.state.instrument(self.run.instrument)
+    def source_for(self, guitar: Instrument) -> SoundSource:
+        """What is listened to for a guitar outside a retune, as it stands. Raises UserError."""
+        self.stop()
+        return self._real_source() or self._simulated(guitar, guitar.tuning, self.preferences.reference)
+
+    def _simulated(self, guitar: Instrument, tuning: Tuning, reference: Reference) -> SimulatedGuitar:
+        """A guitar with a bridge and a saddle of its kind that are its own and stay the same."""
         return SimulatedGuitar(
-            self.run.source, seed=self._seed, bridge=guitar.bridge, reference=self.run.reference, level=guitar.home,
+            tuning, seed=self._seed, bridge=guitar.bridge, reference=reference, level=guitar.home,
             gauges=guitar.setup.gauges, bridge_seed=sum(guitar.id.encode()),
         )  # fmt: skip
 
