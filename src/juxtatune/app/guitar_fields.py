@@ -25,11 +25,11 @@ WOUND_FROM = 0.5  # mm; common practice, no source
 # of each cost: the sentence with its figure left out, and how it is read
 COSTS = {
     "base_s": "s before the first peg turns",
-    "string_s": "s a string that moves, in every round",
+    "string_s": "s a string that moves, each round",
     "semitone_s": "s more for each half step of it",
-    "passes": "rounds, until the bridge is at rest",
-    "check_s": "s a string in the check at the end",
-    "swap_s": "s to take it in hand for another guitar",
+    "passes": "rounds until the bridge rests",
+    "check_s": "s a string in the last check",
+    "swap_s": "s to take it in hand",
     "capo_s": "s to set or move its capo",
 }
 

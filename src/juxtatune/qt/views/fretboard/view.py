@@ -14,7 +14,6 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QPushButton,
-    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
@@ -27,6 +26,7 @@ from juxtatune.devices import sound_out
 from juxtatune.qt.views.fretboard.presenter import FretboardPresenter
 from juxtatune.qt.widgets.fields import AddField, NumberField
 from juxtatune.qt.widgets.neck import NeckWidget
+from juxtatune.qt.widgets.scrolled import scrolled
 from juxtatune.qt.worker import LatestWorker
 
 HINTS = ("←↑→↓  move on the neck", "Space  finger", "X  mute", "P  play it", "N B  next, last event",
@@ -124,17 +124,12 @@ class FretboardView(QWidget):
         right.addStretch(1)
         inner = QWidget()
         inner.setLayout(right)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        area.setWidget(inner)
-        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         row = QHBoxLayout(self)
         row.setContentsMargins(24, 14, 24, 12)
         row.setSpacing(28)
         row.addLayout(left, 2)
         row.addWidget(self.neck, 3)
-        row.addWidget(area, 4)
+        row.addWidget(scrolled(inner), 4)
 
     def _connect(self) -> None:
         p = self.presenter

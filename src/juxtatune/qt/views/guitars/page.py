@@ -47,7 +47,7 @@ class GuitarPage(QWidget):
         self.retuner.setAccessibleName("Who may retune it")
         for box in (self.bridge, self.retuner):
             box.setMinimumHeight(32)
-            box.setMinimumContentsLength(8)
+            box.setMinimumContentsLength(5)
             box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.texts["ranges"].setMinimumWidth(80)
         self.bridge.activated.connect(lambda k: presenter.set_bridge(self._id(), self.bridge.itemData(k)))
@@ -68,14 +68,14 @@ class GuitarPage(QWidget):
         self.tune, self.identify = QPushButton("Tune it now"), QPushButton("What is it in?")
         self.intonation = QPushButton("Intonation…")
         head, both = QHBoxLayout(), QHBoxLayout()
-        self.target.setMinimumWidth(170)
+        self.target.setMinimumWidth(110)
         head.addWidget(self.title, 1)
         for widget in (self.target, self.tune, self.identify, self.intonation):
             head.addWidget(widget)
         for button in (self.tune, self.identify, self.intonation):
             button.setAutoDefault(False)
         both.setSpacing(24)
-        both.addLayout(self._form(), 5)
+        both.addLayout(self._form(), 4)
         both.addLayout(self._cost_grid(), 4)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -111,9 +111,11 @@ class GuitarPage(QWidget):
         for row, (key, words) in enumerate(COSTS.items()):
             field = NumberField(0, 600, "", 1, 0.5)
             field.setAccessibleName(f"Cost: {words}")
-            field.setFixedWidth(72)
+            field.setFixedWidth(66)
             field.valueChanged.connect(lambda value, key=key: self._cost(key, value))
             text, source = QLabel(words), QLabel()
+            text.setWordWrap(True)
+            text.setMinimumWidth(100)
             source.setObjectName("muted")
             source.setStyleSheet("font-size: 13px;")
             self.costs[key], self.sources[key] = field, source

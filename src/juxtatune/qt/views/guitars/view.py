@@ -16,6 +16,7 @@ from juxtatune.core.strings.instrument import Instrument
 from juxtatune.qt.views.guitars.page import GuitarPage
 from juxtatune.qt.views.guitars.presenter import GuitarsPresenter
 from juxtatune.qt.widgets.fields import AddField, NumberField
+from juxtatune.qt.widgets.scrolled import scrolled
 from juxtatune.qt.widgets.table import RowsModel, TableColumn, make_table
 
 HINTS = ("Enter  edit", "F12  what is it in?", "T  tune it now", "I  intonation", "Del  remove", "Ctrl+Z  undo")
@@ -97,8 +98,9 @@ class GuitarsView(QWidget):
         left.addWidget(self.night, 3)
         both = QHBoxLayout()
         both.setSpacing(24)
-        both.addLayout(left, 2)
-        both.addWidget(self.page, 5)
+        both.addLayout(left, 1)
+        self.table.setMinimumWidth(190)
+        both.addWidget(scrolled(self.page), 3)
         column = QVBoxLayout(self)
         column.setContentsMargins(24, 14, 24, 12)
         column.addLayout(head)

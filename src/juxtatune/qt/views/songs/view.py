@@ -33,6 +33,7 @@ from juxtatune.qt.views.songs.page import SongPage
 from juxtatune.qt.views.songs.presenter import SongsPresenter, WayRow
 from juxtatune.qt.views.songs.record import RecordBar
 from juxtatune.qt.widgets.fields import AddField
+from juxtatune.qt.widgets.scrolled import scrolled
 from juxtatune.qt.widgets.table import RowsModel, TableColumn, make_table
 
 MUSIC = "Music (*.musicxml *.xml *.mxl *.txt *.tab)"
@@ -173,7 +174,10 @@ class SongsView(QWidget):
         both = QHBoxLayout()
         both.setSpacing(24)
         both.addLayout(left, 5)
-        both.addLayout(right, 5)
+        side = QWidget()
+        side.setLayout(right)
+        right.setContentsMargins(0, 0, 4, 0)
+        both.addWidget(scrolled(side), 5)
         column = QVBoxLayout(self)
         column.setContentsMargins(24, 14, 24, 8)
         column.addLayout(head)
