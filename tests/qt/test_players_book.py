@@ -443,3 +443,28 @@ def test_the_intonation_of_a_string_is_heard_and_says_which_way_the_saddle_goes(
     assert run.rows[0].before == pytest.approx(truth, abs=0.5) and run.rows[0].open is None
     window.show_view("Songs")
     assert not dialog.isVisible() and not dialog._worker.isRunning()
+
+
+def test_the_part_of_a_score_that_is_the_guitars_is_chosen(qtbot, window, songs, tmp_path, monkeypatch) -> None:
+    import music21
+
+    score = music21.stream.Score()
+    for name, notes in (("Lead", ("E4", "G4")), ("Low", ("E2", "A2", "D3"))):
+        part = music21.stream.Part(id=name)
+        part.partName = name
+        for n in notes:
+            part.append(music21.note.Note(n))
+        score.append(part)
+    path = tmp_path / "two parts.musicxml"
+    score.write("musicxml", fp=str(path))
+    asked = []
+
+    def choose(parent, title, label, parts, at, editable):
+        asked.append(parts)
+        return parts[1], True
+
+    monkeypatch.setattr("juxtatune.qt.views.songs.view.QInputDialog.getItem", choose)
+    monkeypatch.setattr(QMessageBox, "exec", lambda box: box.buttons()[0].click())
+    songs.read_music(path, None)
+    assert [p.split()[-1] for p in asked[0]] == ["Lead", "Low"]
+    assert len(window.session.state.songs[-1].details.passage.split()) == 3

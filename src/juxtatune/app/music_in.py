@@ -20,6 +20,8 @@ class Preview:
     state: BookState
     song: str
     lines: tuple[str, ...]
+    parts: tuple[str, ...] = ()  # of the file
+    part: str = ""  # the one that is read
 
 
 def preview(state: BookState, part: WrittenPart, song_id: str | None) -> Preview:
@@ -34,7 +36,7 @@ def preview(state: BookState, part: WrittenPart, song_id: str | None) -> Preview
     else:
         song = state.song(song_id)
     new = _with_music(song, part, n, fitting[0].id)
-    return Preview(state.with_song(new), new.id, _lines(part, n, song_id is None))
+    return Preview(state.with_song(new), new.id, _lines(part, n, song_id is None), part.parts, part.name)
 
 
 def _with_music(song: Song, part: WrittenPart, n: Needs, guitar: str) -> Song:

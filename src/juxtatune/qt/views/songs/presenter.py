@@ -238,10 +238,10 @@ class SongsPresenter(QObject):
         parts += [f"{s.name}: strings {' '.join(map(str, s.strings_used))}" for s in d.sections[:4]]
         return " · ".join(parts)
 
-    def preview_music(self, path: Path, song_id: str | None) -> Preview | None:
-        """What a file of music would change; None where it cannot be read, which is told."""
+    def preview_music(self, path: Path, song_id: str | None, part: str | None = None) -> Preview | None:
+        """What a part of a file of music would change; None where it cannot be read, which is told."""
         try:
-            return preview(self.state, read_written(path), song_id)
+            return preview(self.state, read_written(path, part), song_id)
         except UserError as error:
             self.message.emit(f"{error.message()}. Nothing was changed.")
             return None

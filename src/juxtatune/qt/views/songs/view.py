@@ -11,6 +11,7 @@ from PySide6.QtGui import QKeyEvent, QShowEvent
 from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
+    QInputDialog,
     QLabel,
     QMessageBox,
     QPushButton,
@@ -20,6 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from juxtatune.app import fields
+from juxtatune.app.music_in import Preview
 from juxtatune.app.offer import Offer
 from juxtatune.app.preferences import TuningPreferences
 from juxtatune.app.session import Session
@@ -333,6 +335,8 @@ class SongsView(QWidget):
     def read_music(self, path: Path, song: str | None) -> None:
         """Shows what the file would change, and takes it where the player agrees."""
         found = self.presenter.preview_music(path, song)
+        if found is not None and len(found.parts) > 1:
+            found = self._ask_part(path, song, found)
         if found is None:
             return
         box = QMessageBox(self)
@@ -345,6 +349,16 @@ class SongsView(QWidget):
         box.exec()
         if box.clickedButton() is take and self.presenter.take_music(found):
             self.select(found.song)
+
+    def _ask_part(self, path: Path, song: str | None, found: Preview) -> Preview | None:
+        """Which part of a score is this guitar's; None where none is wanted."""
+        parts = [f"{k}  {name}" for k, name in enumerate(found.parts, 1)]
+        at = found.parts.index(found.part) if found.part in found.parts else 0
+        chosen, wanted = QInputDialog.getItem(self, f"Read {path.name}", "Which part is the guitar's?", parts, at, False)
+        if not wanted:
+            return None
+        number = str(parts.index(chosen) + 1)
+        return found if parts.index(chosen) == at else self.presenter.preview_music(path, song, number)
 
     def hear_record(self, path: Path) -> None:
         """Listens to a file as the record of the chosen song."""
