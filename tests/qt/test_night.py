@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -227,3 +228,13 @@ def test_guitars_say_what_each_goes_through_tonight(qtbot, window) -> None:
     assert sum(line.startswith("gap before") for line in lines) == len(moves) > 2
     view.table.selectRow(names.index("Whimbrel"))
     assert view.night_title.text() == "Whimbrel is not played tonight." and rows.rowCount() == 0
+
+
+def test_a_price_that_was_stopped_half_way_never_takes_the_place_of_a_newer_one(qtbot, window) -> None:
+    night = window.night
+    before, gig = night.given, night.given_gig
+    window.session.edit("Move", window.session.state.with_night(replace(night.night(), slots=night.night().slots[::-1])))
+    window.session.undo()  # the same night again, asked for anew
+    qtbot.waitUntil(lambda: night.given_gig is not gig and night.given is not None, timeout=20000)
+    night._priced((night.night(), gig), None)  # what the first request answers late
+    assert night.given is not None and night.given.order == before.order

@@ -43,6 +43,7 @@ class NightPresenter(QObject):
         self.edits = NightController(session, self.night, self.versions, self.message.emit)
         self.given: Plan | None = None
         self.given_gig: Gig | None = None  # what `given` was priced for: the book may be ahead of it
+        self._asked: Gig | None = None  # what the newest price was asked for
         self.planned: Solution | None = None
         self._planned_gig: Gig | None = None
         self._worker: PlanWorker | None = None
@@ -103,12 +104,13 @@ class NightPresenter(QObject):
         if self._planned_gig is not None and not _same_problem(self._planned_gig, gig):
             self._forget_plan()
         self.versions.forget_prices()
+        self._asked = gig
         self._prices.ask((night, gig), lambda stop: orders.as_given(state, gig, night, stop))
 
     def _priced(self, key: tuple[NightRecord | str, Gig], plan: Plan | None) -> None:
         if not self.versions.priced(key[0], plan):
-            if key[0] is not self.night():
-                return
+            if key[0] is not self.night() or key[1] is not self._asked:
+                return  # also of the same night asked before: what undo and redo brought back was stopped half way
             self.given, self.given_gig = plan, key[1]
         self._price_kept(key[1])
         self.changed.emit()
