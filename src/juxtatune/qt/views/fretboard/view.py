@@ -7,7 +7,7 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QKeyEvent, QShowEvent
+from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
     QComboBox,
     QFormLayout,
@@ -24,6 +24,7 @@ from juxtatune.app.session import Session
 from juxtatune.core.errors import UserError
 from juxtatune.devices import sound_out
 from juxtatune.qt.views.fretboard.presenter import FretboardPresenter
+from juxtatune.qt.widgets.catching_up import CatchingUp
 from juxtatune.qt.widgets.fields import AddField, NumberField
 from juxtatune.qt.widgets.neck import NeckWidget
 from juxtatune.qt.widgets.scrolled import scrolled
@@ -35,7 +36,7 @@ RATE = 48000
 NO_GUITARS = "No guitar yet: add one in Guitars (Ctrl+2)."
 
 
-class FretboardView(QWidget):
+class FretboardView(CatchingUp):
     """Fields and neck to presenter calls; presenter values to neck and labels."""
 
     message = Signal(str)
@@ -44,7 +45,6 @@ class FretboardView(QWidget):
         super().__init__()
         self.presenter = FretboardPresenter(session)
         self.presenter.message.connect(self.message)
-        self._stale = False
         self._sounds = LatestWorker("making a sound")
         self._sounds.done.connect(self._play)
         self._sounds.failed.connect(lambda _, text: self.message.emit(text))
@@ -142,7 +142,7 @@ class FretboardView(QWidget):
         self.play.clicked.connect(lambda _=False: self.play_it())
         self.keep.clicked.connect(lambda _=False: p.keep_passage())
         self.neck.placed.connect(p.place)
-        p.changed.connect(self._changed)
+        p.changed.connect(self.mark_changed)
 
     def play_it(self) -> None:
         """Plays the passage, or else the shape, through the sound output; the sound is made beside the window."""
@@ -170,19 +170,8 @@ class FretboardView(QWidget):
         else:
             action()
 
-    def _changed(self) -> None:
-        self._stale = not self.isVisible()
-        if not self._stale:
-            self.refresh()
-
-    def showEvent(self, event: QShowEvent) -> None:
-        """What changed while other views were shown is caught up with."""
-        if self._stale:
-            self.refresh()
-        super().showEvent(event)
-
     def refresh(self) -> None:
-        self._stale = False
+        super().refresh()
         p = self.presenter
         listed = [(self.guitar.itemData(k), self.guitar.itemText(k)) for k in range(self.guitar.count())]
         if listed != [(i.id, i.name) for i in p.session.state.instruments]:

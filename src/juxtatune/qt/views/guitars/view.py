@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QKeyEvent, QShowEvent
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QTableView, QVBoxLayout, QWidget
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QTableView, QVBoxLayout
 
 from juxtatune.app import fields
 from juxtatune.app.calling import Calling
@@ -15,6 +15,7 @@ from juxtatune.core.repertoire.night import Gig
 from juxtatune.core.strings.instrument import Instrument
 from juxtatune.qt.views.guitars.page import GuitarPage
 from juxtatune.qt.views.guitars.presenter import GuitarsPresenter
+from juxtatune.qt.widgets.catching_up import CatchingUp
 from juxtatune.qt.widgets.fields import AddField, NumberField
 from juxtatune.qt.widgets.scrolled import scrolled
 from juxtatune.qt.widgets.table import RowsModel, TableColumn, make_table
@@ -28,7 +29,7 @@ GUITARS = (
 TONIGHT = (TableColumn("Work", lambda r: f"{r.when} · {r.minute:.0f} min\n{r.what}", stretch=True),)
 
 
-class GuitarsView(QWidget):
+class GuitarsView(CatchingUp):
     message = Signal(str)
     intonation_wanted = Signal(str)  # a guitar's id
     tune_wanted = Signal(str, object, bool)  # a guitar's id, a tuning, and whether to hear first what it is in
@@ -36,7 +37,6 @@ class GuitarsView(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self._stale = False
         self.presenter = p = GuitarsPresenter(session)
         p.message.connect(self.message)
         self.model = RowsModel(GUITARS, lambda *_: None, self.message.emit)
@@ -113,18 +113,10 @@ class GuitarsView(QWidget):
     # -- showing
     def _book_changed(self) -> None:
         if self.session.changes.instruments:
-            self._stale = not self.isVisible()
-            if not self._stale:
-                self.refresh()
-
-    def showEvent(self, event: QShowEvent) -> None:
-        """What changed while other views were shown is caught up with."""
-        if self._stale:
-            self.refresh()
-        super().showEvent(event)
+            self.mark_changed()
 
     def refresh(self) -> None:
-        self._stale = False
+        super().refresh()
         row = max(0, self.table.currentIndex().row())
         self.model.set_rows(self.session.state.instruments)
         if self.session.state.instruments:

@@ -7,7 +7,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtCore import Qt, QTimer, Signal
-from PySide6.QtGui import QKeyEvent, QShowEvent
+from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
@@ -34,6 +34,7 @@ from juxtatune.qt.views.songs.offer_dialog import OfferDialog
 from juxtatune.qt.views.songs.page import SongPage
 from juxtatune.qt.views.songs.presenter import SongsPresenter, WayRow
 from juxtatune.qt.views.songs.record import RecordBar
+from juxtatune.qt.widgets.catching_up import CatchingUp
 from juxtatune.qt.widgets.fields import AddField
 from juxtatune.qt.widgets.scrolled import scrolled
 from juxtatune.qt.widgets.table import RowsModel, TableColumn, make_table
@@ -46,7 +47,7 @@ NO_SONGS = "No songs yet: type a title above, a tuning if it is not the guitar's
 NO_GUITARS = "A song is played on a guitar: add your first one in Guitars (Ctrl+2), then come back."
 
 
-class SongsView(QWidget):
+class SongsView(CatchingUp):
     """Both tables edit the book through the presenter."""
 
     message = Signal(str)
@@ -55,7 +56,6 @@ class SongsView(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self._stale = False
         self.presenter = SongsPresenter(session)
         self.presenter.message.connect(self.message)
         self.presenter.offered.connect(self._show_offers)
@@ -199,18 +199,10 @@ class SongsView(QWidget):
     def _book_changed(self) -> None:
         if self.session.changes.songs or self.session.changes.instruments:
             self._fill_soon.start()
-            self._stale = not self.isVisible()
-            if not self._stale:
-                self.refresh()
-
-    def showEvent(self, event: QShowEvent) -> None:
-        """What changed while other views were shown is caught up with."""
-        if self._stale:
-            self.refresh()
-        super().showEvent(event)
+            self.mark_changed()
 
     def refresh(self) -> None:
-        self._stale = False
+        super().refresh()
         if not self.filters.tuning.count():
             self.filters.fill(self.session.state)
         shown = self._matching()
@@ -225,8 +217,7 @@ class SongsView(QWidget):
         self._show_ways()
 
     def select(self, song: str | None) -> None:
-        if self._stale:
-            self.refresh()
+        self.catch_up()
         if self.filters.active and all(s.id != song for s in self._matching()):
             self.filters.clear()
         ids = [s.id for s in self._matching()]

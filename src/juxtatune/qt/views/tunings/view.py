@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QKeyEvent, QShowEvent
+from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QPushButton,
     QVBoxLayout,
-    QWidget,
 )
 
 from juxtatune.app.calling import Calling
@@ -21,6 +20,7 @@ from juxtatune.book.state import NightRecord
 from juxtatune.core.music.notes import pretty
 from juxtatune.core.music.tuning import Tuning, same_pitches
 from juxtatune.qt.views.tunings.presenter import TuningsPresenter
+from juxtatune.qt.widgets.catching_up import CatchingUp
 from juxtatune.qt.widgets.distance_table import DistanceTable
 from juxtatune.qt.widgets.fields import AddField
 from juxtatune.qt.widgets.strings_picture import StringsPicture
@@ -30,7 +30,7 @@ HINTS = ("T  tune a guitar to it", "Ctrl+F  search", "Ctrl+N  a tuning of your o
 NO_TABLE = "No tunings of tonight with as many strings as this guitar."
 
 
-class TuningsView(QWidget):
+class TuningsView(CatchingUp):
     """Fields and lists to presenter calls; presenter values to pictures and labels."""
 
     message = Signal(str)
@@ -39,7 +39,6 @@ class TuningsView(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self._stale = False
         self.presenter = p = TuningsPresenter(session)
         p.message.connect(self.message)
         columns = (
@@ -135,23 +134,12 @@ class TuningsView(QWidget):
         """Takes the night that is open: its tunings stand first, and in the table."""
         if night is not self.presenter.night:
             self.presenter.night = night
-            self._changed()
+            self.mark_changed()
 
     def _book_changed(self) -> None:
         changes = self.session.changes
         if changes.instruments or changes.tunings or changes.songs:
-            self._changed()
-
-    def _changed(self) -> None:
-        self._stale = not self.isVisible()
-        if not self._stale:
-            self.refresh()
-
-    def showEvent(self, event: QShowEvent) -> None:
-        """What changed while other views were shown is caught up with."""
-        if self._stale:
-            self.refresh()
-        super().showEvent(event)
+            self.mark_changed()
 
     def _search(self) -> None:
         """The best match is chosen while a name is typed."""
@@ -160,7 +148,7 @@ class TuningsView(QWidget):
             self.table.selectRow(0)
 
     def refresh(self) -> None:
-        self._stale = False
+        super().refresh()
         was = self.chosen()
         rows = self.presenter.rows(self.search.text())
         self.model.set_rows(rows)
