@@ -35,9 +35,11 @@ class Bench:
         model = start_model(
             self.target, g.bridge, g.setup.scales(g.strings), g.setup.gauges or None, g.setup.springs, g.home
         )
+        self.strings = tuple(s for s in self.target.strings if s not in g.setup.off)  # on the guitar
+        model = model.only([self.target.index(s) for s in self.strings])
         if self.known is not None:
             with suppress(KeyError, TypeError, ValueError):  # a teaching that cannot be read is none
-                model = with_known(model, self.known, self.target.strings)
+                model = with_known(model, self.known, self.strings)
         self._model, self._learned = model, (0, model)
         self.cents = dict(self.start)
         self._read: set[int] = set()  # heard since another string moved
@@ -53,9 +55,8 @@ class Bench:
     def order(self) -> list[int]:
         """The strings that a millimetre of the bridge moves least come first."""
         m = self._model
-        by_give = {s: k / t for s, k, t in zip(self.target.strings, m.strings, m.tension, strict=True)}
-        on = [s for s in self.target.strings if s not in self.guitar.setup.off]
-        return sorted(on, key=lambda s: by_give[s])
+        by_give = {s: k / t for s, k, t in zip(self.strings, m.strings, m.tension, strict=True)}
+        return sorted(self.strings, key=lambda s: by_give[s])
 
     def model(self) -> BridgeModel:
         """As everything heard so far makes it."""
@@ -64,16 +65,16 @@ class Bench:
         return self._learned[1]
 
     def _vector(self) -> tuple[float, ...]:
-        return tuple(self.cents[s] for s in self.target.strings)
+        return tuple(self.cents[s] for s in self.strings)
 
     def aim(self, string: int) -> float:
         """What a string must read when it is set, so that it is right once all others are."""
-        return self.model().interim(self._vector(), self.target.index(string)) if self.floating else 0.0
+        return self.model().interim(self._vector(), self.strings.index(string)) if self.floating else 0.0
 
     def ghosts(self, string: int) -> dict[int, float]:
         """Where the other strings will stand once this one is set to what it must read."""
-        then = self.model().after_set(self._vector(), self.target.index(string), self.aim(string))
-        return {s: float(c) for s, c in zip(self.target.strings, then, strict=True) if s != string}
+        then = self.model().after_set(self._vector(), self.strings.index(string), self.aim(string))
+        return {s: float(c) for s, c in zip(self.strings, then, strict=True) if s != string}
 
     def heard(self, string: int, cents: float, fresh: bool) -> dict[int, float]:
         """Takes a reading of one string; gives by how much the others have gone elsewhere.
@@ -89,8 +90,8 @@ class Bench:
         if self._turning != string:
             self._close()
             self._turning, self._before, self._read_before = string, self._vector(), set(self._read)
-        then = self.model().after_set(self._vector(), self.target.index(string), cents)
-        shifts = {s: float(c) - self.cents[s] for s, c in zip(self.target.strings, then, strict=True) if s != string}
+        then = self.model().after_set(self._vector(), self.strings.index(string), cents)
+        shifts = {s: float(c) - self.cents[s] for s, c in zip(self.strings, then, strict=True) if s != string}
         for s, by in shifts.items():
             self.cents[s] += by
         self.cents[string] = cents
@@ -100,10 +101,10 @@ class Bench:
     def _note(self, string: int, cents: float) -> None:
         """A string that is picked after another was turned tells what that did to it."""
         if self._turning is not None and self._turning != string and string in self._read_before:
-            turned = self.target.index(self._turning)
+            turned = self.strings.index(self._turning)
             if abs(self.cents[self._turning] - self._before[turned]) > LEARNED_FROM:
                 after = [math.nan] * len(self._before)
-                after[turned], after[self.target.index(string)] = self.cents[self._turning], cents
+                after[turned], after[self.strings.index(string)] = self.cents[self._turning], cents
                 self.moves.append(Moved(turned, self._before, tuple(after)))
                 self._read_before.discard(string)
         self.cents[string] = cents
@@ -114,4 +115,4 @@ class Bench:
 
     def taught(self) -> dict[str, object]:
         """What this retune taught, for the next one on this guitar."""
-        return known_of(self.model(), self.target.strings)
+        return known_of(self.model(), self.strings)

@@ -22,6 +22,7 @@ from juxtatune.core.listening.track import Glimpse
 from juxtatune.core.listening.whose import on_string
 from juxtatune.core.music.notes import Note
 from juxtatune.core.music.pitch import ISO_16, Reference
+from juxtatune.core.music.sweet import sweetened
 from juxtatune.core.music.tuning import Tuning
 from juxtatune.core.retuning import procedure
 from juxtatune.core.retuning.change import Change, StringChange, change
@@ -52,19 +53,21 @@ class TuneRun:
 
     def __init__(self, session: Session, instrument: str, target: Tuning, song: str = "",
                  rules: Rules | None = None, reference: Reference = ISO_16, attack: bool = False,
-                 calling: Calling | None = None, in_play: Sequence[int] = ()) -> None:  # fmt: skip
+                 calling: Calling | None = None, in_play: Sequence[int] = (), sweet: float = 0.0) -> None:  # fmt: skip
         self.session, self.instrument, self.song = session, instrument, song
         self.calling = calling or Calling()
-        self.source = session.state.instrument(instrument).tuning
-        self.target, self.reference, self.attack = target, reference, attack
         guitar = session.state.instrument(instrument)
-        start = {s: 100 * (self.source.pitch(s) - target.pitch(s)) for s in target.strings}
-        self.bench = Bench(guitar, target, start, _taught(guitar))
+        # what the book calls them, and what strings must read: open chords may be sweetened
+        self.began, self.goal = guitar.tuning, target
+        self.source, self.target = sweetened(guitar.tuning, sweet), sweetened(target, sweet)
+        self.reference, self.attack = reference, attack
+        start = {s: 100 * (self.source.pitch(s) - self.target.pitch(s)) for s in target.strings}
+        self.bench = Bench(guitar, self.target, start, _taught(guitar))
         self.aims: dict[int, float] = {}  # what strings must read when they are set, cents above their final targets
         self.calibration: Calibration | None = None
         self.passes = 1
         self._in_play, self._off = tuple(in_play), guitar.setup.off
-        self.procedure: Procedure = self._first_pass(change(self.source, target), rules)
+        self.procedure: Procedure = self._first_pass(change(self.source, self.target), rules)
         self.trails: dict[int, deque[Point]] = {s: deque(maxlen=TRAIL) for s in target.strings}
         self.last: dict[int, Reading] = {}
         self.declined: str | None = None
@@ -191,7 +194,7 @@ class TuneRun:
         read = [s for s in p.strings if p.plays(s.string)]
         if any(s.status not in (Status.CHECKED, Status.OFF) for s in read):
             return
-        out = [s for s in self.bench.order if abs(self.bench.aim(s) - self.bench.cents[s]) > p.rules.tolerance / 2]
+        out = [s for s in self.bench.order if abs(self.bench.aim(s) - self.bench.cents[s]) > p.rules.of(s).tolerance / 2]
         if out:
             self.passes += 1
             self.procedure = self._pass(p.change, p.rules, out)
@@ -300,10 +303,10 @@ class TuneRun:
         self.finished = True
         state = self.session.state
         guitar = state.instrument(self.instrument)
-        label = f"{guitar.name} in {show_tuning(self.target)}"
+        label = f"{guitar.name} in {show_tuning(self.goal)}"
         sigmas = [s.sigma for s in self.procedure.strings if s.sigma is not None]
         certain = round(max(sigmas, default=self.procedure.rules.recheck), 2)
-        new = state.tuned(self.instrument, self.target, now_text(), certain)
+        new = state.tuned(self.instrument, self.goal, now_text(), certain)
         if self.bench.moves:
             tuned = new.instrument(self.instrument)
             new = new.with_instrument(replace(tuned, setup=replace(tuned.setup, taught=json.dumps(self.bench.taught()))))
@@ -311,7 +314,7 @@ class TuneRun:
         moved = [{"string": c.string, "semitones": c.semitones} for c in self.procedure.change.strings]
         self._ticket = self.session.log(
             "retune",
-            {"instrument": self.instrument, "to": str(self.target), "song": self.song, "moved": moved, "passes": self.passes},
+            {"instrument": self.instrument, "to": str(self.goal), "song": self.song, "moved": moved, "passes": self.passes},
         )
 
     def calibrate(self) -> None:
@@ -375,9 +378,9 @@ class TuneRun:
         """Which strings move, which way and how far, in a sentence."""
         moves = self.procedure.change.strings
         name = self.session.state.instrument(self.instrument).name
-        way = f"{name}, {show_tuning(self.source)} to {show_tuning(self.target)}"
+        way = f"{name}, {show_tuning(self.began)} to {show_tuning(self.goal)}"
         if not moves:
-            return f"{name} stays in {show_tuning(self.target)}. Check every string."
+            return f"{name} stays in {show_tuning(self.goal)}. Check every string."
         return f"{way}: {_moves(moves, self.called)}."
 
 
@@ -397,7 +400,7 @@ class TuneRun:
             elif s.status is Status.FROM_ABOVE:
                 parts.append(f"{name} came from above")
             elif s.status is Status.TO_GO:
-                inside = s.cents is not None and abs(s.cents) <= p.rules.tolerance
+                inside = s.cents is not None and abs(s.cents) <= p.rules.of(s.string).tolerance
                 why = f"is {where}" if where and not inside else "must be held there" if inside else "is to go"
                 parts.append(f"{name} {why}")
             elif p.checking and s.status is not Status.CHECKED:

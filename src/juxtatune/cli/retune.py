@@ -46,12 +46,7 @@ def lead(path: Path, text: str, tolerance: float, known: Path | None, calibratin
 def _model(guitar: GuitarFile, target: Tuning, strings: tuple[int, ...]) -> BridgeModel:
     """The start model of the strings that are on the guitar."""
     full = start_model(target, guitar.bridge, guitar.scales_mm, guitar.gauges, guitar.springs, guitar.home)
-    n = len(target)
-    kept = [target.index(s) for s in strings]
-    sigma = (*(full.sigma[k] for k in kept), full.sigma[n], *(full.sigma[n + 1 + k] for k in kept), full.sigma[-1])
-    tension = tuple(full.tension[k] for k in kept)
-    stiffness, level = tuple(full.strings[k] for k in kept), tuple(full.level[k] for k in kept)
-    return BridgeModel(tension, stiffness, full.bridge, sigma, level, full.curve, tension)
+    return full.only([target.index(s) for s in strings])
 
 
 def _with_known(model: BridgeModel, path: Path, strings: tuple[int, ...]) -> BridgeModel:

@@ -13,13 +13,15 @@ from PySide6.QtWidgets import (
     QFormLayout,
     QHBoxLayout,
     QLabel,
+    QLineEdit,
     QPushButton,
     QVBoxLayout,
     QWidget,
 )
 
 from juxtatune.app.calling import STRINGS
-from juxtatune.app.preferences import LIMITS, PRESETS, TuningPreferences, preset
+from juxtatune.app.preferences import LIMITS, PRESETS, TuningPreferences, parse_own, preset, show_own
+from juxtatune.core.errors import UserError
 from juxtatune.qt.widgets.fields import NumberField
 
 # of every figure: what it is called, its unit, decimals, and the step of the arrows
@@ -30,6 +32,7 @@ FIGURES = {
     "upward": ("Comes up from below by at least", " ¢", 0, 1.0),
     "turn_around": ("Loosen below the pitch by", " ¢", 0, 10.0),
     "recheck": ("In the check of all strings, within ±", " ¢", 1, 0.5),
+    "sweet": ("Thirds of open chords go towards 5:4 by", " %", 0, 10.0),
 }
 MOMENTS = ("the settled pitch", "the attack, as short hard chords sound")
 CALLED = ("by number: 6th to 1st", "by their standard letters, whatever they sound", "by what they sound now")
@@ -50,6 +53,10 @@ class TuningDialog(QDialog):
         self.moment = QComboBox()
         self.moment.addItems(MOMENTS)
         self.moment.setAccessibleName("What is brought to pitch")
+        self.own = QLineEdit()
+        self.own.setPlaceholderText("6: 3, 1: 1.5")
+        self.own.setFixedWidth(130)
+        self.own.setAccessibleName("Tolerances of single strings")
         self.strings = QComboBox()
         self.strings.addItems(CALLED)
         self.strings.setAccessibleName("Strings are called")
@@ -58,6 +65,7 @@ class TuningDialog(QDialog):
         self.first.setAccessibleName("Chords and keys are named")
         self._lay_out()
         self._show()
+        self.own.editingFinished.connect(self._take_own)
         self.strings.currentIndexChanged.connect(lambda k: self._call(strings=STRINGS[k]))
         self.first.currentIndexChanged.connect(lambda k: self._call(written_first=k == 1))
         self.moment.currentIndexChanged.connect(lambda k: self._set(replace(self.preferences, attack=k == 1)))
@@ -75,11 +83,13 @@ class TuningDialog(QDialog):
             field.setFixedWidth(130)
             self.figures[name] = field
             form.addRow(text, field)
+        form.insertRow(3, "Single strings within ± ¢", self.own)
         form.insertRow(1, "What is brought to pitch", self.moment)
         form.addRow("Strings are called", self.strings)
         form.addRow("Chords and keys are named", self.first)
-        note = QLabel(NOTE)
-        note.setObjectName("muted")
+        self.note = QLabel(NOTE)
+        self.note.setObjectName("muted")
+        self.note.setWordWrap(True)
         buttons = QDialogButtonBox()
         self.presets: dict[str, QPushButton] = {}
         row = QHBoxLayout()
@@ -102,7 +112,7 @@ class TuningDialog(QDialog):
         column.setContentsMargins(24, 18, 24, 14)
         column.addLayout(row)
         column.addLayout(form)
-        column.addWidget(note)
+        column.addWidget(self.note)
         column.addWidget(buttons)
 
     def showEvent(self, event: QShowEvent) -> None:
@@ -113,14 +123,26 @@ class TuningDialog(QDialog):
         self._set(preset(self.preferences, name))
         self._show()
 
+    def _take_own(self) -> None:
+        """What was typed counts, or a line says what is allowed."""
+        try:
+            own = parse_own(self.own.text())
+        except UserError as error:
+            self.note.setText(error.message())
+            return
+        self.note.setText(NOTE)
+        self._set(replace(self.preferences, rules=replace(self.preferences.rules, own=own)))
+        self.own.setText(show_own(own))
+
     def start_values(self) -> None:
         self._set(TuningPreferences())
         self._show()
 
     def _show(self) -> None:
-        widgets = (self.moment, self.strings, self.first, *self.figures.values())
+        widgets = (self.own, self.moment, self.strings, self.first, *self.figures.values())
         for widget in widgets:
             widget.blockSignals(True)
+        self.own.setText(show_own(self.preferences.rules.own))
         self.moment.setCurrentIndex(int(self.preferences.attack))
         self.strings.setCurrentIndex(STRINGS.index(self.preferences.calling.strings))
         self.first.setCurrentIndex(int(self.preferences.calling.written_first))

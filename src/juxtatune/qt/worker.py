@@ -14,6 +14,7 @@ from PySide6.QtCore import QObject, QThread, Signal
 from juxtatune.app.planning import NightPlanner, Outcome
 from juxtatune.core.errors import UserError
 from juxtatune.core.listening.catch import Ringing, StrumCatcher, level_db
+from juxtatune.core.listening.ear import Ear
 from juxtatune.core.listening.listener import Heard, Listener
 from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.source import Block, SoundSource
@@ -115,6 +116,7 @@ class AudioWorker(QThread):
     level = Signal(float, str)  # dB, and what is wrong with it
     state = Signal(str)
     caught = Signal(object, int)  # a strum: samples, rate in Hz
+    ear_heard = Signal(object)  # what an ear that was asked for has heard
 
     def __init__(self, source: SoundSource, targets: Targets) -> None:
         super().__init__()
@@ -125,6 +127,7 @@ class AudioWorker(QThread):
         self._print = False
         self._catcher: StrumCatcher | None = None
         self._ringing: Ringing | None = None  # the strum that was caught
+        self._ear: Ear | None = None
 
     def catch_strum(self) -> None:
         """Asks for the next strum; until it has rung, single strings are not listened for."""
@@ -133,6 +136,10 @@ class AudioWorker(QThread):
     def take_print(self) -> None:
         """Asks for a noise print of the next seconds."""
         self._print = True
+
+    def listen_with(self, ear: Ear | None) -> None:
+        """From now on an ear hears the blocks too; None ends that."""
+        self._ear = ear
 
     def retarget(self, targets: Targets) -> None:
         with self._lock:
@@ -194,6 +201,10 @@ class AudioWorker(QThread):
             listener.take_print()
         heard: Heard = listener.feed(block)
         self.heard.emit(heard)
+        ear = self._ear
+        found = ear.hear(listener, heard) if ear is not None else None
+        if found is not None:
+            self.ear_heard.emit(found)
         word = "too loud" if heard.clipped else "too quiet" if heard.too_quiet else ""
         self.level.emit(heard.level_db, word)
         if heard.printed:

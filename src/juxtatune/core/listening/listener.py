@@ -80,12 +80,21 @@ class Listener:
         """Changes what is listened for, without forgetting the sound."""
         self.targets = targets
 
+    @property
+    def end(self) -> float:
+        """Time (s) of the newest sample."""
+        return self._begin + len(self._x) / self._flux.rate
+
+    def newest(self, seconds: float) -> tuple[Samples, float]:
+        """The newest sound (N,), as much of it as is kept, and its rate in Hz."""
+        return self._x[-int(seconds * self._flux.rate) :], self._flux.rate
+
     def take_print(self) -> None:
         """Takes the next two seconds for what the room sounds like with no string: hum and noise to look past."""
         self._quiet, self._hum, self._print_at = (
             None,
             None,
-            self._begin + len(self._x) / self._flux.rate + PRINT_S,
+            self.end + PRINT_S,
         )
 
     def feed(self, block: Block) -> Heard:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -84,25 +85,34 @@ def together(
     `hint` (Hz) is the pitch of a moment ago. Two strings an octave or a unison apart share their partials and are not
     told from one.
     """
+    for pair in tone_pairs(x, rate, targets.ranges_hz, hint, quiet):
+        strings = [place_pitch(targets.reference.pitch(hz), targets).string for hz in pair]
+        if None not in strings and strings[0] != strings[1]:
+            low, high = sorted((s for s in strings if s is not None), reverse=True)
+            return low, high
+    return None
+
+
+def tone_pairs(
+    x: Samples, rate: float, ranges: list[tuple[float, float]] | None = None, hint: float | None = None,
+    quiet: Samples | None = None,
+) -> Iterator[tuple[float, float]]:  # fmt: skip
+    """Fundamentals (Hz) of two tones that sound at once in `x`, the likeliest pair first; nothing for one alone."""
     peaks = new_peaks(x, quiet[-len(x) :] if quiet is not None else None, rate)
     first = score_tone(peaks, hint) if hint is not None and len(peaks) else None
     if first is None or first.score < SURE_SCORE:
-        first = likeliest(peaks, targets.ranges_hz)
+        first = likeliest(peaks, ranges)
     if first is None:
-        return None
+        return
     mine = {hz for _, hz, _ in first.matched}
     rest = replace(peaks, weight=np.where(np.isin(peaks.hz, list(mine)), 0.0, peaks.weight))
     others = rest.heard()
     if others.powers.sum() < AUDIBLE * first.power:
-        return None
-    for tone in candidates(others, targets.ranges_hz):
+        return
+    for tone in candidates(others, ranges):
         enough = len(tone.matched) >= 3 and min(n for n, _, _ in tone.matched) <= 2
-        loud = tone.power > AUDIBLE * first.power
-        strings = [place_pitch(targets.reference.pitch(hz), targets).string for hz in (first.f1, tone.f1)]
-        if enough and loud and tone.score > SURE_SCORE and None not in strings and strings[0] != strings[1]:
-            low, high = sorted((s for s in strings if s is not None), reverse=True)
-            return low, high
-    return None
+        if enough and tone.power > AUDIBLE * first.power and tone.score > SURE_SCORE:
+            yield first.f1, tone.f1
 
 
 def _choose(peaks: Peaks, targets: Targets, hint: float | None) -> Tone | None:

@@ -6,6 +6,10 @@ Of frequencies f and g in the ratio m : n, partial n of f meets partial m of g, 
 
 from __future__ import annotations
 
+import math
+
+from juxtatune.core.strings.string import usual_string
+
 # of each interval from the reference to the string: which partial of the string meets which of the reference
 MEETING = {
     "unison": (1, 1), "octave above": (1, 2), "octave below": (2, 1), "fifth above": (2, 3), "fifth below": (3, 2),
@@ -20,3 +24,10 @@ def beats(interval: str, string_hz: float, reference_hz: float) -> float | None:
         return None
     own, other = MEETING[interval]
     return own * string_hz - other * reference_hz
+
+
+def meeting_hz(interval: str, reference_hz: float) -> float:
+    """The partial of the reference at which it beats with the string, as usual strings stretch partials (Fletcher 1964)."""
+    _, partial = MEETING[interval]
+    stretch = usual_string(reference_hz).inharmonicity(reference_hz)
+    return partial * reference_hz * math.sqrt((1 + stretch * partial**2) / (1 + stretch))

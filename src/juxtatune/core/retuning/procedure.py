@@ -40,6 +40,14 @@ class Rules:
     surest_strum: float = 1.75  # the same of a strum, which allows for how a real guitar's pitch is defined
     settle_s: float = 0.25  # after a pick the pitch is still gliding
     doubt_s: float = 0.2  # a string is off again only when it reads so for this long
+    own: tuple[tuple[int, float], ...] = ()  # (string, tolerance in cents) of strings that are judged by their own
+
+    def of(self, string: int) -> Rules:
+        """The rules for one string: with a tolerance of its own, the check is wider by as much."""
+        tolerance = dict(self.own).get(string)
+        if tolerance is None:
+            return self
+        return replace(self, tolerance=tolerance, recheck=self.recheck * tolerance / self.tolerance)
 
 
 @dataclass(frozen=True)
@@ -138,7 +146,7 @@ def _shifted(s: StringState, by: float, p: Procedure) -> StringState:
     cents = s.cents + by if s.cents is not None else None
     lowest = s.lowest + by if s.lowest is not None else None
     status, away = s.status, s.moved_since + abs(by)
-    if status is Status.CHECKED and abs(cents or 0.0) + DOUBTED * away > p.rules.recheck:
+    if status is Status.CHECKED and abs(cents or 0.0) + DOUBTED * away > p.rules.of(s.string).recheck:
         status = Status.LANDED if s.string in p.moving else Status.STAYS
     return replace(
         s, cents=cents, lowest=lowest, start_cents=s.start_cents + by, status=status, moved_since=away, inside_since=None,
@@ -152,11 +160,12 @@ def hear(
     """The retune after a reading of one string at time t (s); only a string just attacked becomes the active one."""
     picked = t if level_db > p.level + 6.0 else p.picked_at
     p = replace(p, active=string if attacked else p.active, level=level_db, picked_at=picked)
-    gliding = t - picked < p.rules.settle_s
+    rules = p.rules.of(string)
+    gliding = t - picked < rules.settle_s
     before = p.state(string)
-    state = _follow(before, p.rules, t, cents, sigma, gliding)
+    state = _follow(before, rules, t, cents, sigma, gliding)
     if not gliding:
-        if before.status is Status.LANDED and p.rules.recheck < (before.cents or 0.0) > cents + LOOSENED:
+        if before.status is Status.LANDED and rules.recheck < (before.cents or 0.0) > cents + LOOSENED:
             state = replace(state, status=Status.TO_GO, rose=False, slipped=True)
         state = _judge(state, p)
     strings = tuple(state if s.string == string else s for s in p.strings)
@@ -200,7 +209,7 @@ def _follow(s: StringState, rules: Rules, t: float, cents: float, sigma: float, 
 
 
 def _judge(s: StringState, p: Procedure) -> StringState:
-    rules = p.rules
+    rules = p.rules.of(s.string)
     long_enough = s.held >= 1.0
     off = abs(s.cents or 0.0)
     if p.checking:
@@ -223,7 +232,7 @@ def hear_strum(p: Procedure, string: int, cents: float, sigma: float) -> Procedu
     """The retune after one string of a strum was read: in the check it is checked or off, before that only known."""
     state = replace(p.state(string), cents=cents, sigma=sigma)
     if p.checking and sigma <= p.rules.surest_strum:
-        state = replace(state, status=Status.CHECKED if abs(cents) <= p.rules.recheck else Status.OFF)
+        state = replace(state, status=Status.CHECKED if abs(cents) <= p.rules.of(string).recheck else Status.OFF)
     return replace(p, strings=tuple(state if s.string == string else s for s in p.strings))
 
 
@@ -278,12 +287,12 @@ def _wants(s: StringState, p: Procedure) -> bool:
 def reads_off(p: Procedure, string: int) -> bool:
     """Whether a string that landed or was checked was last heard out of its tolerance, though not yet surely."""
     s = p.state(string)
-    return s.status in (Status.LANDED, Status.CHECKED) and abs(s.cents or 0.0) > p.rules.recheck
+    return s.status in (Status.LANDED, Status.CHECKED) and abs(s.cents or 0.0) > p.rules.of(string).recheck
 
 
 def advice(p: Procedure, string: int) -> str:
     """What to do with a string, in a few words."""
-    s, rules = p.state(string), p.rules
+    s, rules = p.state(string), p.rules.of(string)
     if reads_off(p, string):
         return "reads off: play it again"
     if s.status is Status.CHECKED:

@@ -28,12 +28,15 @@ class Bridge:
     """How far every string lies from a tuning (cents) as one of them is turned. List order; changes as it is turned."""
 
     def __init__(self, tuning: Tuning, kind: str, rng: np.random.Generator, scales_mm: Sequence[float] = (),
-                 gauges: Sequence[Gauge] = ()) -> None:  # fmt: skip
+                 gauges: Sequence[Gauge] = (), off: Sequence[int] = ()) -> None:  # fmt: skip
+        """`off` are places in the list whose strings are not on the guitar: they pull on nothing, and stay at 0 cents."""
         count = len(tuning)
+        self._count, self._on = count, [at for at in range(count) if at not in off]
         self._kind = kind
-        self._scale = np.asarray(scales_mm or (648.0,) * count) / 1000
-        hz = np.array([ISO_16.hz(p) for p in tuning.pitches])
-        strings = list(gauges) or [usual_gauge(f, s) for f, s in zip(hz, self._scale, strict=True)]
+        self._scale = np.asarray(scales_mm or (648.0,) * count)[self._on] / 1000
+        hz = np.array([ISO_16.hz(tuning.pitches[at]) for at in self._on])
+        given = [gauges[at] for at in self._on] if gauges else []
+        strings = given or [usual_gauge(f, s) for f, s in zip(hz, self._scale, strict=True)]
         core = np.array([g.mm * (rng.uniform(0.34, 0.42) if g.wound else 1.0) / 1000 for g in strings])
         self._stiff = STEEL_MODULUS * math.pi * core**2 / 4 / self._scale
         self._mass = np.array([g.unit_weight * rng.uniform(0.95, 1.05) for g in strings])
@@ -48,16 +51,24 @@ class Bridge:
     @property
     def cents(self) -> F:
         """Of every string against the tuning it was made in, in which the bridge is level."""
+        found: F = np.zeros(self._count)
+        found[self._on] = self._cents()
+        return found
+
+    def _cents(self) -> F:
         found: F = 600 * np.log2(self._tensions(self._way) / self._at_zero)
         return found
 
-    def turn(self, at: int, to: float) -> None:
-        """Brings one string to so many cents; the others go where bridge and neck let them."""
+    def turn(self, string: int, to: float) -> None:
+        """Brings one string (its place in the list) to so many cents; the others go where bridge and neck let them."""
+        if string not in self._on:
+            return
+        at = self._on.index(string)
 
         def miss(up: float) -> float:
             self._taken_up[at] = up
             self._settle()
-            return float(self.cents[at]) - to
+            return float(self._cents()[at]) - to
 
         middle, span = float(self._taken_up[at]), 2e-4
         while miss(middle - span) * miss(middle + span) > 0 and span < 0.05:
@@ -71,11 +82,11 @@ class Bridge:
     def stand_at(self, cents: F) -> None:
         """All strings at these cents, the bridge where that puts it."""
         for _ in range(40):
-            away = cents - self.cents
+            away = cents[self._on] - self._cents()
             if np.max(np.abs(away)) < 1e-4:
                 return
             tension = self._tensions(self._way)
-            goal = self._at_zero * np.exp2(cents / 600)
+            goal = self._at_zero * np.exp2(cents[self._on] / 600)
             self._taken_up = self._taken_up + (goal - tension) / self._stiff * 0.9
             self._settle()
 

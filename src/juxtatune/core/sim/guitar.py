@@ -35,7 +35,7 @@ class SimulatedGuitar:
 
     def __init__(self, tuning: Tuning, rate: int = 48000, seed: int = 0, bridge: str = "fixed",
                  room: Room | None = None, reference: Reference = ISO_16, block: int = 960, level: Tuning | None = None,
-                 gauges: Sequence[Gauge] = (), bridge_seed: int = 0) -> None:  # fmt: skip
+                 gauges: Sequence[Gauge] = (), bridge_seed: int = 0, off: Sequence[int] = ()) -> None:  # fmt: skip
         self.tuning, self.rate, self.block = tuning, rate, block
         self.room = Room() if room is None else room
         self.reference = reference
@@ -47,12 +47,15 @@ class SimulatedGuitar:
         self._goal = np.zeros(count)
         self._slack = np.zeros(count)
         self._slipped = np.zeros(count)  # cents that slack has let each string down
+        self._off = frozenset(off)
+        missing = [tuning.index(s) for s in off]
         home = tuning if level is None else level
         self._home = 100 * (np.array(home.pitches) - np.array(tuning.pitches))
-        self._bridge = Bridge(home, bridge, np.random.default_rng(bridge_seed), gauges=gauges)
+        self._bridge = Bridge(home, bridge, np.random.default_rng(bridge_seed), gauges=gauges, off=missing)
         self._bridge.stand_at(-self._home)
         self._voices: dict[int, Voice] = {}
         self._lift = np.zeros(count)  # cents that a finger holds each string above open
+        self._stopped = np.zeros(count)  # where the fret alone holds it
         self._sharp = np.random.default_rng(bridge_seed + 1).uniform(-6, 8, count)  # of its note fretted at the 12th
         self._clock = 0
         self._running = False
@@ -80,9 +83,21 @@ class SimulatedGuitar:
         at = self.tuning.index(string)
         return self.tuning.pitches[at] + float(self._cents[at]) / 100
 
-    def pluck(self, string: int, strength: float = 0.35) -> None:
-        self._lift[self.tuning.index(string)] = 0.0
+    def pluck(self, string: int, strength: float = 0.35, fret: int = 0) -> None:
+        self._lift[self.tuning.index(string)] = self._stopped[self.tuning.index(string)] = 100.0 * fret
         self._pick(string, strength)
+
+    def pluck_unison(self, string: int) -> None:
+        """A string and its higher neighbour, the string stopped a whole step below it: a unison bend waits to be bent."""
+        other = string - 1
+        fret = round(self.tuning.pitch(other) - self.tuning.pitch(string)) - 2
+        self.pluck(other, 0.25)
+        self.pluck(string, 0.25, max(0, fret))
+
+    def bend(self, string: int, cents: float) -> None:
+        """A finger pushes the string so much further, or lets it go; never below where it is stopped."""
+        at = self.tuning.index(string)
+        self._lift[at] = max(self._stopped[at], self._lift[at] + cents)
 
     def pluck_octave(self, string: int, fretted: bool) -> None:
         """The harmonic at the 12th fret, or the note fretted there, which is off by where the saddle stands."""
@@ -91,6 +106,8 @@ class SimulatedGuitar:
         self._pick(string, 0.3)
 
     def _pick(self, string: int, strength: float) -> None:
+        if string in self._off:
+            return
         at = self.tuning.index(string)
         hz = float(self._base[at] * np.exp2((self._cents[at] + self._lift[at]) / 1200))
         self._voices[at] = pluck(self._rng, hz, self._stretch[at], self.rate, strength)

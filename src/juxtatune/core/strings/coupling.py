@@ -60,6 +60,13 @@ class BridgeModel:
     curve: float = 0.0
     start: tuple[float, ...] = ()
 
+    def only(self, kept: Sequence[int]) -> BridgeModel:
+        """The model of the strings at these places alone: the others are off the guitar."""
+        n = len(self.strings)
+        sigma = (*(self.sigma[k] for k in kept), self.sigma[n], *(self.sigma[n + 1 + k] for k in kept), self.sigma[-1])
+        tension, strings, level = (tuple(v[k] for k in kept) for v in (self.tension, self.strings, self.level))
+        return replace(self, tension=tension, strings=strings, sigma=sigma, level=level, start=tension)
+
     def tensions(self, cents: Sequence[float]) -> F:
         """N from cents against the target."""
         found: F = np.asarray(self.tension) * np.exp(np.asarray(cents) / CENTS)

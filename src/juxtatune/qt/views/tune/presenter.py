@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from juxtatune.app import fields
@@ -14,26 +13,22 @@ from juxtatune.app.preferences import TuningPreferences
 from juxtatune.app.session import Session
 from juxtatune.app.tune import TuneRun, strum_words
 from juxtatune.core.errors import UserError
-from juxtatune.core.fretboard.refinger import Place
 from juxtatune.core.listening.identify import Identified, identify_strum
 from juxtatune.core.listening.listener import Heard
 from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.source import Samples, SoundSource
 from juxtatune.core.listening.strum import StrumReading, read_strum
-from juxtatune.core.music.pitch import Reference
 from juxtatune.core.music.tuning import Tuning
 from juxtatune.core.sim.guitar import SimulatedGuitar
-from juxtatune.core.sim.passage import sound_of
 from juxtatune.core.strings.instrument import Instrument
-from juxtatune.devices import sound_out
-from juxtatune.devices.sound_file import FileSource
-from juxtatune.devices.sound_in import LiveSource, find_device
 from juxtatune.qt.views.tune import wording
+from juxtatune.qt.views.tune.ears import BeatCheck, BendCheck, Check, beat_check
+from juxtatune.qt.views.tune.sources import Sources
+from juxtatune.qt.views.tune.tone import ReferenceTone
 from juxtatune.qt.widgets.approach_values import Column
 from juxtatune.qt.worker import AudioWorker, LatestWorker
 
 REPAINT_MS = 40
-TONE_S, TONE_RATE = 0.8, 48000
 HEARD_WITHIN = 5.0  # cents: how certain a guitar's state is that was told from one strum
 
 
@@ -64,13 +59,10 @@ class TunePresenter(QObject):
         self.preferences = TuningPreferences()
         self.job: Job | None = None
         self.run: TuneRun | None = None
-        self.guitar: SimulatedGuitar | None = None
+        self.sources = Sources(self.message.emit)
         self.source_name = "simulated guitar"
-        self.wanted: str | None = None  # None: the simulated guitar; else a file or a device
-        self.wanted_file: Path | None = None
-        self._channel: int | None = None
+        self.check: Check | None = None  # what is listened for beside single strings
         self._worker: AudioWorker | None = None
-        self._seed = 0
         self._now = 0.0
         self._left = 0.0
         self._repaint = QTimer(self)
@@ -81,9 +73,9 @@ class TunePresenter(QObject):
         self._strums = LatestWorker("reading a strum")
         self._strums.failed.connect(lambda _, text: self.message.emit(text))
         self._strums.done.connect(self._strum_read)
-        self._tones = LatestWorker("making a reference tone")
-        self._tones.failed.connect(lambda _, text: self.message.emit(text))
-        self._tones.done.connect(self._play_tone)
+        self._tone = ReferenceTone(lambda: self.run)
+        self._tone.said.connect(self.message)
+        self._tone.changed.connect(self.changed)
         self._talk = QTimer(self)
         self._talk.setInterval(1000)
         self._talk.timeout.connect(self._tick)
@@ -98,7 +90,7 @@ class TunePresenter(QObject):
         self.job = job
         self._left, self._told_saved = job.cover_s, False
         if not same_guitar:
-            self.guitar = None
+            self.sources.guitar = None
         self.run = self._run_of(job)
         self._talk.start()
         self.listen()
@@ -106,7 +98,10 @@ class TunePresenter(QObject):
 
     def _run_of(self, job: Job) -> TuneRun:
         p = self.preferences
-        return TuneRun(self.session, job.instrument, job.target, job.song, p.rules, p.reference, p.attack, p.calling, job.in_play)
+        return TuneRun(
+            self.session, job.instrument, job.target, job.song, p.rules, p.reference, p.attack, p.calling, job.in_play,
+            p.sweet / 100,
+        )  # fmt: skip
 
     def prefer(self, preferences: TuningPreferences) -> None:
         """Judges by other figures from now on: a retune under way begins anew, the guitar as it is."""
@@ -130,6 +125,7 @@ class TunePresenter(QObject):
 
     def stop(self) -> None:
         """Stops listening; the run stays where it is."""
+        self.check = None
         self._repaint.stop()
         if self._worker is not None:
             self._worker.finish()
@@ -139,14 +135,15 @@ class TunePresenter(QObject):
         self._talk.stop()
         self.stop()
         self._strums.close()
-        self._tones.close()
+        self._tone.close()
 
     def listen(self) -> None:
         """Opens the wanted source and listens to it."""
         if self.run is None or self._worker is not None:
             return
         try:
-            source = self._source()
+            guitar = self.session.state.instrument(self.run.instrument)
+            source = self.sources.opened(guitar, self.run.source, self.run.reference)
         except UserError as error:
             self.message.emit(error.message())
             return
@@ -156,6 +153,7 @@ class TunePresenter(QObject):
         self._worker.level.connect(self.level)
         self._worker.state.connect(self.message)
         self._worker.caught.connect(self._caught)
+        self._worker.ear_heard.connect(self._ear_heard)
         self._worker.start()
         self._repaint.start()
         self.source_changed.emit(self.source_name)
@@ -211,32 +209,42 @@ class TunePresenter(QObject):
         self.message.emit(words)
 
     def tone(self, whole: bool) -> None:
-        """Plays the note of the string in hand, or the whole tuning; tuning is held, so that it is heard as no string."""
+        """Plays the note of the string in hand, or the whole tuning."""
+        if self.run is not None:
+            on = [s.string for s in self.run.procedure.strings]
+            self._tone.ask(self.run, on if whole else [self.run.procedure.active])
+
+    # -- listening otherwise
+    def check_bend(self) -> None:
+        """How far does a bend go? Again ends it."""
+        if self.run is not None:
+            self._begin_check(None if isinstance(self.check, BendCheck) else BendCheck(self.run))
+
+    def check_beats(self) -> None:
+        """How does the string in hand beat against another? Again ends it."""
         if self.run is None:
             return
-        run, on = self.run, [s.string for s in self.run.procedure.strings]
-        strings = on if whole else [run.procedure.active]
-        event = tuple(Place(s, 0) for s in strings)
-        self._tones.ask(strings, lambda _: sound_of(run.target, [event], TONE_S, reference=run.reference))
+        check = None if isinstance(self.check, BeatCheck) else beat_check(self.run)
+        if check is None and not isinstance(self.check, BeatCheck):
+            name = self.run.called(self.run.procedure.active)
+            self.message.emit(f"The {name} agrees with no other string in an octave, unison, fifth or fourth.")
+            return
+        self._begin_check(check)
 
-    def _play_tone(self, strings: list[int], samples: Samples) -> None:
-        run = self.run
-        if run is None:
-            return
-        try:
-            sound_out.play(samples, TONE_RATE)
-        except UserError as error:
-            self.message.emit(f"{error.message()}.")
-            return
-        run.held = True
-        QTimer.singleShot(round(1000 * len(samples) / TONE_RATE), lambda: self._after_tone(run))
-        what = f"The {run.called(strings[0])}" if len(strings) == 1 else "The whole tuning"
-        self.message.emit(f"{what}, quietly; tuning is held meanwhile. Loud rooms and headphones harm hearing: keep levels down.")
+    def _begin_check(self, check: Check | None) -> None:
+        self.check = check
+        if self._worker is not None and self.run is not None:
+            if self.guitar is not None:
+                self.guitar.damp()
+            self._worker.listen_with(check.ear if check is not None else None)
+            self._worker.retarget(check.targets if check is not None else self.run.targets)
+        self.message.emit(check.what if check is not None else "Back to tuning.")
         self.changed.emit()
 
-    def _after_tone(self, run: TuneRun) -> None:
-        run.held = False
-        self.changed.emit()
+    def _ear_heard(self, found: object) -> None:
+        if self.check is not None:
+            self.check.hear(found)
+            self._new = True
 
     def identify(self) -> None:
         """What is this guitar in? Listens for one strum with no tuning told; again takes the answer as the guitar's state."""
@@ -313,61 +321,39 @@ class TunePresenter(QObject):
         self.changed.emit()
 
     def use_simulated(self) -> None:
-        self._switch(None, None)
+        self._switch()
 
     def use_file(self, path: Path) -> None:
-        self._switch(None, path)
+        self._switch(file=path)
 
     def use_device(self, name: str, channel: int | None = None) -> None:
         """Listens to a sound input: one channel of it, or the clearer one."""
-        self._channel = channel
-        self._switch(name, None)
+        self._switch(name, channel=channel)
 
-    def _switch(self, device: str | None, file: Path | None) -> None:
+    def _switch(self, device: str | None = None, file: Path | None = None, channel: int | None = None) -> None:
         self.stop()
-        self.wanted, self.wanted_file = device, file
+        self.sources.want(device, file, channel)
         self.listen()
         self.changed.emit()
-
-    def _source(self) -> SoundSource:
-        assert self.run is not None
-        source = self._real_source()
-        if source is not None:
-            return source
-        if self.guitar is None:
-            self._seed += 1
-            self.guitar = self._simulated(self.session.state.instrument(self.run.instrument), self.run.source, self.run.reference)
-            stray = np.random.default_rng(self._seed).uniform(-1.5, 1.5, len(self.run.source))
-            self.guitar.detune(stray)
-        return self.guitar
-
-    def _real_source(self) -> SoundSource | None:
-        """The file or device that is wanted; None where it is the simulated guitar."""
-        if self.wanted_file is not None:
-            source = FileSource(self.wanted_file)
-            if source.warning:
-                self.message.emit(source.warning)
-            return source
-        return LiveSource(find_device(self.wanted), self._channel) if self.wanted is not None else None
 
     def source_for(self, guitar: Instrument) -> SoundSource:
         """What is listened to for a guitar outside a retune, as it stands. Raises UserError."""
         self.stop()
-        return self._real_source() or self._simulated(guitar, guitar.tuning, self.preferences.reference)
-
-    def _simulated(self, guitar: Instrument, tuning: Tuning, reference: Reference) -> SimulatedGuitar:
-        """A guitar with a bridge and a saddle of its kind that are its own and stay the same."""
-        return SimulatedGuitar(
-            tuning, seed=self._seed, bridge=guitar.bridge, reference=reference, level=guitar.home,
-            gauges=guitar.setup.gauges, bridge_seed=sum(guitar.id.encode()),
-        )  # fmt: skip
+        return self.sources.outside(guitar, self.preferences.reference)
 
     @property
     def simulated(self) -> bool:
-        return self.wanted is None and self.wanted_file is None
+        return self.sources.simulated
+
+    @property
+    def guitar(self) -> SimulatedGuitar | None:
+        return self.sources.guitar
 
     def _heard(self, heard: Heard) -> None:
         if self.run is None:
+            return
+        if self.check is not None:
+            self._new = True
             return
         targets = self.run.targets
         try:
@@ -411,6 +397,12 @@ class TunePresenter(QObject):
             self.next_wanted.emit()
             return
         self.run.step(by)
+        self._other_string()
+
+    def _other_string(self) -> None:
+        """Beats are those of the string in hand."""
+        if self.run is not None and isinstance(self.check, BeatCheck):
+            self._begin_check(beat_check(self.run))
         self.changed.emit()
 
     def take(self) -> None:
@@ -421,7 +413,7 @@ class TunePresenter(QObject):
     def select(self, string: int) -> None:
         if self.run is not None:
             self.run.select(string)
-            self.changed.emit()
+            self._other_string()
 
     def hold(self) -> None:
         if self.run is not None:
@@ -434,24 +426,42 @@ class TunePresenter(QObject):
             self.run.check_all()
             self.changed.emit()
 
+    @property
+    def _simulated(self) -> tuple[TuneRun, SimulatedGuitar] | None:
+        """The run and the guitar that can be played here; None where another is listened to."""
+        return (self.run, self.guitar) if self.run is not None and self.guitar is not None and self.simulated else None
+
     def pluck(self) -> None:
-        if self.run is not None and self.guitar is not None and self.simulated:
-            self.guitar.pluck(self.run.procedure.active)
+        if self._simulated is not None:
+            run, guitar = self._simulated
+            if self.check is not None:
+                self.check.pluck(run, guitar)
+            else:
+                guitar.pluck(run.procedure.active)
 
     def damp(self) -> None:
         """Damps every string of the simulated guitar but the one in hand."""
-        if self.run is not None and self.guitar is not None and self.simulated:
-            self.guitar.damp(but=self.run.procedure.active)
+        if self._simulated is not None:
+            run, guitar = self._simulated
+            guitar.damp(but=run.procedure.active)
             self.message.emit("All strings but the one in hand are damped.")
 
     def strum(self) -> None:
-        if self.guitar is not None and self.simulated:
-            self.guitar.strum()
+        if self._simulated is not None:
+            run, guitar = self._simulated
+            if self.check is not None:
+                self.check.strum(run, guitar)
+            else:
+                guitar.strum()
 
     def turn(self, cents: float) -> None:
-        """Turns the active string's peg on the simulated guitar."""
-        if self.run is not None and self.guitar is not None and self.simulated:
-            self.guitar.turn(self.run.procedure.active, cents)
+        """Turns the active string's peg on the simulated guitar; a bend that is checked is bent further, or let go."""
+        if self._simulated is not None:
+            run, guitar = self._simulated
+            if self.check is not None:
+                self.check.turn(run, guitar, cents)
+            else:
+                guitar.turn(run.procedure.active, cents)
 
     # -- what is shown
     def tuning_name(self) -> str:
@@ -462,16 +472,24 @@ class TunePresenter(QObject):
         if self.job is None or self.run is None:
             return "Nothing to tune yet", "Choose a song in Tonight, or open a gap in the Night view.", ""
         talk = f"{round(self._left)} s of talk left" if self._left > 0 else ""
+        if self.check is not None:
+            return self.check.title, self.check.what, talk
         if self.run.calibration is not None:
             return self.job.title, wording.calibration(self.run), ""
         return self.job.title, wording.summary(self.run), talk
 
     def caution(self) -> str:
         """What can go wrong with this retune, where it can."""
-        return wording.caution(self.run) if self.run is not None else ""
+        return wording.caution(self.run) if self.run is not None and self.check is None else ""
 
     def columns(self) -> tuple[Column, ...]:
-        return wording.columns(self.run, self._now) if self.run is not None else ()
+        if self.run is None:
+            return ()
+        run, check = self.run, self.check
+        found = wording.columns(run, self._now)
+        if check is None:
+            return found
+        return tuple(check.column(run, c) if c.string == run.procedure.active else c for c in found)
 
     def counts(self) -> str:
         return wording.counts(self.run) if self.run is not None else ""

@@ -12,7 +12,7 @@ from juxtatune.qt.views.tune.presenter import TunePresenter
 from juxtatune.qt.widgets.approach import ApproachWidget
 
 HINTS = ("Page Down  next string", "Page Up  back", "F9  hold", "F10  check all again", "F11  hear a strum", "F12  what is it in?",
-         "R  its tone", "Enter  take as is", "C  learn the bridge")  # fmt: skip
+         "R  its tone", "Enter  take as is", "H  hear two strings beat", "B  check a bend", "C  learn the bridge")  # fmt: skip
 SIMULATED = ("Space  pluck", "←→  pegs", "Shift  finely", "S  strum", "D  damp the others")
 BUTTONS = (
     ("pluck", "Pluck"), ("strum", "Strum"), ("damp", "Damp the others"), ("loosen", "Loosen"),
@@ -107,7 +107,7 @@ class TuneView(QWidget):
         run = self.presenter.run
         if run is not None:
             self.approach.set_columns(
-                self.presenter.columns(), run.procedure.active, run.procedure.rules.tolerance
+                self.presenter.columns(), run.procedure.active, run.procedure.rules.of(run.procedure.active).tolerance
             )
         self.approach.setVisible(run is not None)
         self.pegs.setVisible(run is not None and self.presenter.simulated)
@@ -131,7 +131,8 @@ class TuneView(QWidget):
             Qt.Key.Key_F11: self.presenter.catch_strum, Qt.Key.Key_F12: self.presenter.identify,
             Qt.Key.Key_Space: self.presenter.pluck, Qt.Key.Key_S: self.presenter.strum,
             Qt.Key.Key_D: self.presenter.damp, Qt.Key.Key_R: lambda: self.presenter.tone(fine),
-            Qt.Key.Key_C: self.presenter.calibrate,
+            Qt.Key.Key_C: self.presenter.calibrate, Qt.Key.Key_B: self.presenter.check_bend,
+            Qt.Key.Key_H: self.presenter.check_beats,
             Qt.Key.Key_Return: self.presenter.take, Qt.Key.Key_Enter: self.presenter.take,
         }  # fmt: skip
         action = actions.get(Qt.Key(key))

@@ -22,7 +22,7 @@ SLOWEST = 0.1  # beats a second
 
 
 def tuning_name(run: TuneRun) -> str:
-    return show_tuning(run.target)
+    return show_tuning(run.goal)
 
 
 def summary(run: TuneRun) -> str:
