@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import math
 import subprocess
 import sys
 
@@ -55,7 +56,7 @@ def test_what_is_read_makes_the_model_truer() -> None:
     now = np.zeros(6)
     for k in range(6):
         then = truth.after_set(now, k, now[k] - 100)
-        moves.append(Moved(k, tuple(now), tuple(then)))
+        moves.append(Moved(((k, now[k], then[k]),), tuple(now), tuple(c if s != k else math.nan for s, c in enumerate(then))))
         now = then
     learned = believed.learned(moves)
     assert abs(np.log(learned.bridge / truth.bridge)) < 0.5 * abs(np.log(believed.bridge / truth.bridge))

@@ -8,11 +8,13 @@ from dataclasses import dataclass, field
 
 from juxtatune.core.music.tuning import Tuning
 from juxtatune.core.retuning.led import known_of, with_known
-from juxtatune.core.strings.coupling import BridgeModel, Moved, start_model
+from juxtatune.core.strings.coupling import NOISE_CENTS, BridgeModel, Moved, start_model
 from juxtatune.core.strings.instrument import Instrument
 
 STEADY = 0.7  # cents within which a string that rings is not being turned
 LEARNED_FROM = 8.0  # cents that a string must have moved for its neighbours to teach something
+LONGEST, KEPT = 8, 48  # sets between two readings, and moves, that are learned from
+TOLD_SD = 4.0  # cents: how far a string may be from where the book says
 AIM_STEP = 0.5  # cents by which what a string must read may differ before it is shown anew
 
 
@@ -42,10 +44,15 @@ class Bench:
                 model = with_known(model, self.known, self.strings)
         self._model, self._learned = model, (0, model)
         self.cents = dict(self.start)
-        self._read: set[int] = set()  # heard since another string moved
         self._turning: int | None = None
-        self._before: tuple[float, ...] = ()
-        self._read_before: set[int] = set()
+        # of each string: how all stood when it was read, which were set since (place, from, to), and how sure that reading is
+        begin = self._vector()
+        self._read: dict[int, tuple[tuple[float, ...], list[tuple[int, float, float]], float]] = {
+            s: (begin, [], TOLD_SD) for s in self.strings
+        }
+        self._count = 0  # of moves learned from
+        self._from = 0.0  # where the string that is being turned stood before
+        self._picked: int | None = None  # whose reading is news, as long as it settles
 
     @property
     def floating(self) -> bool:
@@ -60,8 +67,8 @@ class Bench:
 
     def model(self) -> BridgeModel:
         """As everything heard so far makes it."""
-        if len(self.moves) != self._learned[0]:
-            self._learned = (len(self.moves), self._model.learned(self.moves))
+        if self._count != self._learned[0]:
+            self._learned = (self._count, self._model.learned(self.moves))
         return self._learned[1]
 
     def _vector(self) -> tuple[float, ...]:
@@ -81,37 +88,46 @@ class Bench:
 
         `fresh`: it has just been picked, so that a difference is news of where it stood, and no turning of its peg.
         """
-        was = self.cents[string]
+        if self._picked is not None and not (fresh and string == self._picked):
+            self._learn(self._picked)
         if fresh:
-            self._note(string, cents)
+            self._set_down(string)
+            self.cents[string], self._picked = cents, string
             return {}
+        was = self.cents[string]
         if abs(cents - was) <= STEADY:
             return {}
         if self._turning != string:
-            self._close()
-            self._turning, self._before, self._read_before = string, self._vector(), set(self._read)
+            self._set_down(string)
+            self._turning, self._from = string, was
         then = self.model().after_set(self._vector(), self.strings.index(string), cents)
         shifts = {s: float(c) - self.cents[s] for s, c in zip(self.strings, then, strict=True) if s != string}
         for s, by in shifts.items():
             self.cents[s] += by
         self.cents[string] = cents
-        self._read = {string}
         return shifts
 
-    def _note(self, string: int, cents: float) -> None:
-        """A string that is picked after another was turned tells what that did to it."""
-        if self._turning is not None and self._turning != string and string in self._read_before:
-            turned = self.strings.index(self._turning)
-            if abs(self.cents[self._turning] - self._before[turned]) > LEARNED_FROM:
-                after = [math.nan] * len(self._before)
-                after[turned], after[self.strings.index(string)] = self.cents[self._turning], cents
-                self.moves.append(Moved(turned, self._before, tuple(after)))
-                self._read_before.discard(string)
-        self.cents[string] = cents
-        self._read.add(string)
+    def _set_down(self, other: int) -> None:
+        """The string that was turned stays where it is, now that another is played."""
+        turned, self._turning = self._turning, None if self._turning != other else self._turning
+        if turned is None or turned == other:
+            return
+        at = self.cents[turned]
+        for s, (_, sets, _) in self._read.items():
+            if s != turned:
+                sets.append((self.strings.index(turned), self._from, at))
+        self._read[turned] = (self._vector(), [], NOISE_CENTS)
 
-    def _close(self) -> None:
-        self._turning = None
+    def _learn(self, string: int) -> None:
+        """What was picked has settled: since it was last read others were set, and that tells what they do to it."""
+        self._picked = None
+        then, sets, noise = self._read[string]
+        if any(abs(to - start) > LEARNED_FROM for _, start, to in sets) and len(sets) <= LONGEST:
+            at = self.strings.index(string)
+            after = tuple(self.cents[string] if k == at else math.nan for k in range(len(self.strings)))
+            self.moves = [*self.moves, Moved(tuple(sets), then, after, noise)][-KEPT:]
+            self._count += 1
+        self._read[string] = (self._vector(), [], NOISE_CENTS)
 
     def taught(self) -> dict[str, object]:
         """What this retune taught, for the next one on this guitar."""

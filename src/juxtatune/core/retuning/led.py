@@ -127,8 +127,9 @@ class _Led:
         return self.actions >= self.most
 
     def learn(self, string: int, before: Sequence[float], read: Mapping[int, float]) -> None:
-        after = tuple(read.get(s, math.nan) if s != string else self.cents[string] for s in self.strings)
-        self.moves.append(Moved(self._index(string), tuple(before), after))
+        after = tuple(read.get(s, math.nan) if s != string else math.nan for s in self.strings)
+        k = self._index(string)
+        self.moves.append(Moved(((k, before[k], self.cents[string]),), tuple(before), after))
 
     def interim(self, string: int) -> float:
         return self.fitted().interim(self._vector(), self._index(string))

@@ -36,11 +36,16 @@ LEAST_SHARE = 0.4  # of its tension that a string is ever let down to
 
 @dataclass(frozen=True)
 class Moved:
-    """One string was set: cents of all strings before and after, against the target; NaN where not read."""
+    """Strings were set one after the other, each (its place) from and to so many cents; where all stood before and after.
 
-    string: int  # index in list order
+    Cents are against the target. Where a string stood when it was set is what was read then, whatever `before` leads to.
+    `after` is NaN where a string was not read, and for those that were set. Places are in list order.
+    """
+
+    sets: tuple[tuple[int, float, float], ...]
     before: tuple[float, ...]
     after: tuple[float, ...]
+    noise: float = NOISE_CENTS  # 1σ of the readings, before and after together
 
 
 @dataclass(frozen=True)
@@ -96,6 +101,14 @@ class BridgeModel:
         out: F = CENTS * np.log(np.maximum(then, 1e-3) / np.asarray(self.tension))
         return out
 
+    def after_all(self, cents: Sequence[float], sets: Sequence[tuple[int, float, float]]) -> F:
+        """Cents of all strings once some were set one after the other: `sets` are those of `Moved`."""
+        out: F = np.array(cents, float)
+        for string, start, to in sets:
+            out[string] = start
+            out = self.after_set(out.tolist(), string, to)
+        return out
+
     def interim(self, cents: Sequence[float], string: int) -> float:
         """What a string must read when it is set, so that it is right once all others stand at their targets."""
         now, k, goal = self.tensions(cents), np.asarray(self.strings), np.asarray(self.tension)
@@ -138,10 +151,11 @@ class BridgeModel:
         columns = [
             (self._predicted(theta + u * np.eye(len(theta))[k], moves) - base) / u for k, u in enumerate(unit)
         ]
-        read = np.concatenate([np.delete(np.asarray(m.after), m.string) for m in moves])
-        before = np.concatenate([np.delete(np.asarray(m.before), m.string) for m in moves])
+        read = np.concatenate([m.after for m in moves])
+        before = np.concatenate([m.before for m in moves])
+        noise = np.concatenate([np.full(len(m.after), m.noise) for m in moves])
         known = np.isfinite(read) & np.isfinite(base)
-        sigma = np.hypot(NOISE_CENTS, NOISE_SHARE * np.abs(base - before))[known]
+        sigma = np.hypot(noise, NOISE_SHARE * np.abs(base - before))[known]
         away = (read - base)[known] / sigma
         # what friction or a slip did is no stiffness
         robust = 1 / np.sqrt(1 + (away / 3) ** 2)
@@ -150,9 +164,7 @@ class BridgeModel:
 
     def _predicted(self, theta: F, moves: Sequence[Moved]) -> F:
         model = self._of(theta)
-        return np.concatenate([
-            np.delete(model.after_set(m.before, m.string, m.after[m.string]), m.string) for m in moves
-        ])  # fmt: skip
+        return np.concatenate([model.after_all(m.before, m.sets) for m in moves])
 
 
 def start_model(
