@@ -103,79 +103,186 @@ class Guitar:
         return self.cents() + self.rng.normal(0, self.noise, 6)
 
 
-def lead(guitar: Guitar, dialogue, after_pass: list[float]) -> dict:
-    """Answers a dialogue as the guitar does; notes the worst string when each was set once."""
-    answer: dict = {}
-    seen: set[int] = set()
-    seconds = 0.0
+class Record:
+    """What a retune took: the worst string after every pass (cents), sets, reads, strums, simulated seconds."""
+
+    def __init__(self, guitar: Guitar) -> None:
+        self.guitar, self.passes = guitar, []
+        self.sets = self.reads = self.seconds = 0
+        self._seen: set[int] = set()
+
+    def worst(self) -> float:
+        return float(np.max(np.abs(self.guitar.cents())))
+
+    def set(self, k: int, to: float) -> float:
+        if k in self._seen:
+            self.passes.append(self.worst())
+            self._seen = set()
+        self._seen.add(k)
+        self.sets, self.seconds = self.sets + 1, self.seconds + SET_S
+        return self.guitar.set(k, to)
+
+    def read(self) -> np.ndarray:
+        self.reads, self.seconds = self.reads + 1, self.seconds + READ_S
+        return self.guitar.read()
+
+    def strum(self) -> np.ndarray:
+        self.reads, self.seconds = self.reads + 1, self.seconds + STRUM_S
+        return self.guitar.read()
+
+    def done(self) -> Record:
+        self.passes.append(self.worst())
+        return self
+
+
+def lead(guitar: Guitar, dialogue) -> tuple[dict, Record]:
+    """Answers a dialogue as the guitar does: what it ends with, and what it took."""
+    record = Record(guitar)
     try:
         action = next(dialogue)
         while True:
             if action["do"] == "set":
-                k = 6 - action["string"]
-                answer = {"string": action["string"], "cents": guitar.set(k, action["cents"])}
-                seen.add(k)
-                seconds += SET_S
-                if len(seen) == 6 and not after_pass:
-                    after_pass.append(float(np.max(np.abs(guitar.cents()))))
+                answer = {"string": action["string"], "cents": record.set(6 - action["string"], action["cents"])}
             elif action["do"] == "read":
-                seconds += READ_S
-                answer = {"string": action["string"], "cents": float(guitar.read()[6 - action["string"]])}
+                answer = {"string": action["string"], "cents": float(record.read()[6 - action["string"]])}
             else:
-                seconds += STRUM_S
-                answer = {"cents": {str(6 - k): float(c) for k, c in enumerate(guitar.read())}}
+                answer = {"cents": {str(6 - k): float(c) for k, c in enumerate(record.strum())}}
             action = dialogue.send(answer)
     except StopIteration as end:
-        return dict(end.value) | {"seconds": seconds}
+        return dict(end.value), record.done()
 
 
-def run(bridge: str, source: str, target: str, seed: int, known: dict | None, gauges: bool = True) -> tuple[float, dict, float]:
-    """(worst after the first pass, what was done, worst at the end)."""
+# -- by hand
+def plain(guitar: Guitar, source: Tuning, target: Tuning) -> Record:
+    """Each string that changes straight to its note, then whatever a strum shows to be out, six passes at most."""
+    record = Record(guitar)
+    todo = [k for k in range(6) if source.pitches[k] != target.pitches[k]]
+    for _ in range(6):
+        for k in todo:
+            record.set(k, 0.0)
+        out = np.abs(record.strum()) > 2.0
+        if not out.any():
+            break
+        todo = list(np.flatnonzero(out))
+    return record.done()
+
+
+def matrix(bridge: str, seed: int) -> np.ndarray:
+    """By how many cents each string moves for a cent of another (6, 6), read at home by pushes of a half step."""
+    home = parse_tuning("standard")
+    guitar = Guitar(home, bridge, np.random.default_rng(seed))
+    guitar.stand_in(home)
+    out = np.eye(6)
+    for k in range(6):
+        before = guitar.read()
+        guitar.set(k, before[k] - 100)
+        moved = guitar.read() - before
+        out[:, k] = moved / moved[k]
+        guitar.set(k, before[k])
+    return out
+
+
+def linear(guitar: Guitar, give: np.ndarray) -> Record:
+    """Interim targets from one matrix: an affine plan, solved so that every string ends at its note."""
+    record = Record(guitar)
+
+    def ends(begin: np.ndarray, order: list[int], to: np.ndarray) -> np.ndarray:
+        now = begin.copy()
+        for at, k in zip(order, to, strict=True):
+            by = k - now[at]
+            now = now + give[:, at] * by
+        return now
+
+    for _ in range(6):
+        begin = record.strum()
+        order = list(range(6)) if np.max(np.abs(begin)) > 2.0 else []
+        if not order:
+            break
+        base = ends(begin, order, np.zeros(6))
+        slopes = np.stack([ends(begin, order, np.eye(6)[k]) - base for k in range(6)], axis=1)
+        for k, to in zip(order, np.linalg.solve(slopes, -base), strict=True):
+            record.set(k, float(to))
+    return record.done()
+
+
+# -- led
+def begun(bridge: str, source: str, target: str, seed: int) -> tuple[Guitar, Tuning, Tuning]:
     a, b = parse_tuning(source), parse_tuning(target)
     guitar = Guitar(b, bridge, np.random.default_rng(seed))
     guitar.stand_in(a)
+    return guitar, a, b
+
+
+def led(bridge: str, source: str, target: str, seed: int, known: dict | None, gauges: bool = True) -> tuple[dict, Record]:
+    guitar, a, b = begun(bridge, source, target, seed)
     model = start_model(b, bridge, [648] * 6, GAUGES if gauges else None, None, a)
     strings = tuple(b.strings)
     if known is not None:
         model = with_known(model, known, strings)
     start = {s: 100 * (a.pitch(s) - b.pitch(s)) for s in strings}
-    worst: list[float] = []
-    done = lead(guitar, retune(model, b, start, strings, 2.0), worst)
-    return (worst[0] if worst else float(np.max(np.abs(guitar.cents())))), done, float(np.max(np.abs(guitar.cents())))
+    return lead(guitar, retune(model, b, start, strings, 2.0))
 
 
-def calibrated(bridge: str, seed: int) -> dict:
+def calibrated(bridge: str, seed: int) -> tuple[dict, Record]:
     home = parse_tuning("standard")
     guitar = Guitar(home, bridge, np.random.default_rng(seed))
     guitar.stand_in(home)
     model = start_model(home, bridge, [648] * 6, GAUGES, None)
-    return lead(guitar, calibrate(model, home, tuple(home.strings), 2.5), [])["known"]
+    done, record = lead(guitar, calibrate(model, home, tuple(home.strings), 2.5))
+    return done["known"], record
+
+
+def logged(bridge: str, seed: int, count: int) -> dict:
+    """What so many retunes on one guitar taught it."""
+    known = None
+    for k in range(count):
+        done, _ = led(bridge, *CHANGES[k % len(CHANGES)], seed, known)
+        known = done["known"]
+    return known or {}
 
 
 CHANGES = (("standard", "drop D"), ("standard", "half step down"), ("standard", "open D"), ("standard", "drop C"),
            ("open G", "standard"), ("half step down", "standard"))  # fmt: skip
-
-
 BRIDGES = ("fixed", "dive-only", "floating")
+LOGGED = 10
 
 
-def main(seeds: int) -> None:
+def row(label: str, records: list[Record]) -> None:
+    first = np.quantile([r.passes[0] for r in records], [0.5, 0.9, 1.0])
+    second = max(r.passes[min(1, len(r.passes) - 1)] for r in records)
+    passes, sets, reads, seconds = (
+        np.mean([f(r) for r in records])
+        for f in (lambda r: len(r.passes), lambda r: r.sets, lambda r: r.reads, lambda r: r.seconds)
+    )
+    most, left = max(len(r.passes) for r in records), max(r.passes[-1] for r in records)
+    print(f"{label:38} first {first[0]:6.1f} /{first[1]:6.1f} /{first[2]:6.1f}, trimmed {second:6.1f}, left {left:5.1f} ¢; "
+          f"{passes:.1f} passes (most {most}), {sets:4.1f} sets, {reads:4.1f} reads, {seconds:4.0f} s")  # fmt: skip
+
+
+def methods(bridge: str, seeds: int) -> dict:
+    """Each way to retune one guitar of each seed, once what it must know is known."""
+    known = {seed: calibrated(bridge, seed) for seed in range(seeds)}
+    taught = {seed: logged(bridge, seed, LOGGED) for seed in range(seeds)}
+    give = {seed: matrix(bridge, seed) for seed in range(seeds)}
+    print(f"{bridge}: calibration {np.mean([r.seconds for _, r in known.values()]) / 60:.1f} min")
+    return {
+        "plain": lambda a, b, k: plain(*begun(bridge, a, b, k)),
+        "linear, calibrated": lambda a, b, k: linear(begun(bridge, a, b, k)[0], give[k]),
+        "new, no gauges": lambda a, b, k: led(bridge, a, b, k, None, False)[1],
+        "new": lambda a, b, k: led(bridge, a, b, k, None)[1],
+        "calibrated": lambda a, b, k: led(bridge, a, b, k, known[k][0])[1],
+        "ten logged": lambda a, b, k: led(bridge, a, b, k, taught[k])[1],
+    }
+
+
+def main(seeds: int, each: bool) -> None:
     for bridge in BRIDGES:
-        for label in ("new, no gauges", "new", "calibrated"):
-            first, passes, sets, seconds, left = [], [], [], [], []
-            for seed in range(seeds):
-                known = calibrated(bridge, seed) if label == "calibrated" else None
-                for a, b in CHANGES:
-                    worst, done, end = run(bridge, a, b, seed, known, label != "new, no gauges")
-                    first.append(worst)
-                    passes.append(done["passes"])
-                    sets.append(done["sets"])
-                    seconds.append(done["seconds"])
-                    left.append(end)
-            q = np.quantile(first, [0.5, 0.9, 1.0])
-            print(f"{bridge:10} {label:15} first pass {q[0]:5.1f} / {q[1]:5.1f} / {q[2]:5.1f} ¢, passes {np.mean(passes):.1f} "
-                  f"(most {max(passes)}), sets {np.mean(sets):.1f}, {np.mean(seconds):.0f} s, left {max(left):.1f} ¢")  # fmt: skip
+        ways = methods(bridge, seeds)
+        for changes in ([[c] for c in CHANGES] if each else []) + [list(CHANGES)]:
+            name = f"{changes[0][0]} to {changes[0][1]}" if len(changes) == 1 else "all"
+            for label, method in ways.items():
+                row(f"{name}, {label}", [method(a, b, seed) for a, b in changes for seed in range(seeds)])
 
 
 if __name__ == "__main__":
-    main(int(sys.argv[1]) if len(sys.argv) > 1 else 10)
+    main(int(sys.argv[1]) if len(sys.argv) > 1 else 10, "each" in sys.argv)

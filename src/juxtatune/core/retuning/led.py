@@ -17,8 +17,8 @@ from juxtatune.core.strings.coupling import BridgeModel, Moved
 
 MOST_ACTIONS, MOST_CALIBRATION = 60, 200
 HIGHEST = 245.0  # cents above both start and final note that no string is set to
-TRIM_SHARE = 0.35  # of the tolerance from where a string is set again in a trim
-STAYS_SHARE = 0.4  # of the tolerance, within which a string is not set in the first pass
+TRIM_SHARE = 0.6  # of the tolerance from where a string is set again in a trim
+STAYS_SHARE = 0.75  # of the tolerance, within which a string is not set in the first pass
 AGAIN = 2  # times that a string which cannot be set is asked for
 PUSH = 200.0  # cents that a string is loosened by in a calibration
 

@@ -10,12 +10,13 @@ from juxtatune.core.listening.bend import called
 from juxtatune.core.listening.ear import AGREED, BeatEar, BendEar, Ear, HeardBend
 from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.music.notes import pretty, spell
-from juxtatune.core.retuning.beats import meeting_hz
+from juxtatune.core.retuning.beats import MEETING, meeting_hz
 from juxtatune.core.retuning.references import HeardAgainst, reference_of
 from juxtatune.core.sim.guitar import SimulatedGuitar
 from juxtatune.qt.widgets.approach_values import Column, figure
 
 STILL = 0.1  # beats a second that are none to the ear
+HARMONIC_FRET = {1: 0, 2: 12, 3: 7, 4: 5}  # where a finger touches for a partial
 BEND_FASTER = 4.0  # how much faster a finger bends than a peg turns
 
 
@@ -81,7 +82,7 @@ class BeatCheck:
         self.title = f"The {run.called(self.string)} against the {run.called(reference.string)}"
         self.what = (
             f"Let the {run.called(self.string)} and the {run.called(reference.string)}{fret} ring together ({reference.interval}): "
-            "beats slow down as they meet. H ends it."
+            f"beats slow down as they meet.{self._harmonics(run)} H ends it."
         )
 
     def hear(self, found: object) -> None:
@@ -101,6 +102,15 @@ class BeatCheck:
             way, cents = "nearly: turn until they stop", 0.0
         detail = f"{abs(_cents(b.rate, self._hz)):.1f} ¢ away" + (f" · {self._off()}" if self._off() else "")
         return replace(plain, figure=f"{abs(b.rate):.1f}", unit="beats a second", action=way, detail=detail, cents=cents)
+
+    def _harmonics(self, run: TuneRun) -> str:
+        """The harmonics that meet in a fifth or a fourth, and what they leave."""
+        partials, off = MEETING[self._reference.interval], self._reference.beat_free_cents
+        if off is None:
+            return ""
+        one, other = (f"fret {HARMONIC_FRET[n]} of the {run.called(s)}"
+                      for n, s in zip(partials, (self.string, self._reference.string), strict=True))  # fmt: skip
+        return f" Harmonics: {one} with {other}, {off:+.1f} ¢ off when they agree.".replace("-", "−")
 
     def _off(self) -> str:
         """What a beatless fifth or fourth leaves."""
