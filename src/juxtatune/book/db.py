@@ -195,6 +195,11 @@ class Book:
         """Adds rows as they were read from another book: time, kind, JSON."""
         self._write(lambda: self._db.executemany("INSERT INTO log (at, kind, data) VALUES (?, ?, ?)", rows))
 
+    def last_log(self, kind: str) -> tuple[str, dict[str, Any]] | None:
+        """(time, data) of the newest log row of a kind."""
+        row = self._db.execute("SELECT at, data FROM log WHERE kind = ? ORDER BY number DESC LIMIT 1", (kind,)).fetchone()
+        return (row[0], json.loads(row[1])) if row is not None else None
+
     def log(self) -> list[tuple[str, str, dict[str, Any]]]:
         """(time, kind, data) of every log row, oldest first."""
         rows = self._db.execute("SELECT at, kind, data FROM log ORDER BY number").fetchall()

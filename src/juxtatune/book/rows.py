@@ -110,6 +110,7 @@ def _now_json(now: Now | None) -> Any:
     return {
         "played": list(now.played), "in_hand": now.in_hand,
         "tunings": {i: str(t) for i, t in now.tunings.items()}, "capos": dict(now.capos),
+        "broken": {i: list(s) for i, s in now.broken.items()},
     }  # fmt: skip
 
 
@@ -117,7 +118,8 @@ def _now(x: Any) -> Now | None:
     if x is None:
         return None
     tunings = {i: parse_notes(t) for i, t in x["tunings"].items()}
-    return Now(tuple(x["played"]), x["in_hand"], tunings, x["capos"])
+    broken = {i: tuple(s) for i, s in x.get("broken", {}).items()}
+    return Now(tuple(x["played"]), x["in_hand"], tunings, x["capos"], broken)
 
 
 def _night(r: Row) -> NightRecord:

@@ -8,7 +8,7 @@ from typing import Protocol, TypeVar
 from juxtatune.core.errors import UserError
 from juxtatune.core.music.tuning import Tuning
 from juxtatune.core.planning.plan import Slot
-from juxtatune.core.repertoire.night import Gig, Night, Part
+from juxtatune.core.repertoire.night import Gig, Night, Part, without_missed
 from juxtatune.core.repertoire.song import Song, Way
 from juxtatune.core.strings.instrument import Instrument
 
@@ -99,15 +99,22 @@ def gig_of(state: BookState, night: NightRecord, checks: bool = True) -> Gig:
     songs = []
     for slot in night.slots:
         song = state.song(slot.song)
-        ways = tuple(w for w in song.ways if w.instrument in night.guitars)
+        past = night.rules.now is not None and slot.song in night.rules.now.played  # with strings that have broken since
+        ways = tuple(w for w in song.ways if (w.instrument in night.guitars if past else plays(night, w)))
         if not ways:
             raise UserError(
                 "no guitar brought can play it", song.title, "a way on " + ", ".join(night.guitars)
             )
         songs.append(replace(song, ways=ways))
     instruments = tuple(i for i in state.instruments if i.id in night.guitars)
-    gig = Gig(instruments, tuple(songs), night.rules)
+    gig = Gig(instruments, tuple(songs), without_missed(night.rules))
     return with_checks(gig) if checks else gig
+
+
+def plays(night: NightRecord, way: Way) -> bool:
+    """Whether a night's guitars allow a way: its guitar was brought, and no string that it uses is broken."""
+    broken = night.rules.now.broken.get(way.instrument, ()) if night.rules.now is not None else ()
+    return way.instrument in night.guitars and not any(way.uses(s) for s in broken)
 
 
 def check_seconds(way: Way, instruments: dict[str, Instrument]) -> float:

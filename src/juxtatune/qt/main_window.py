@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
@@ -54,13 +55,18 @@ from juxtatune.qt.views.guitars.view import GuitarsView
 from juxtatune.qt.views.night.presenter import NightPresenter
 from juxtatune.qt.views.night.view import NightView
 from juxtatune.qt.views.songs.view import SongsView
+from juxtatune.qt.views.stage.presenter import StagePresenter
+from juxtatune.qt.views.stage.side import SidePage
+from juxtatune.qt.views.stage.view import StageView
 from juxtatune.qt.views.tune.presenter import Job, TunePresenter
 from juxtatune.qt.views.tune.view import TuneView
 from juxtatune.qt.views.tunings.view import TuningsView
 from juxtatune.qt.widgets.level import LevelBar
 from juxtatune.qt.widgets.tonight import TonightList, TonightRow
 
-VIEWS = ("Songs", "Guitars", "Tunings", "Fretboard", "Night", "Tune")
+VIEWS = ("Songs", "Guitars", "Tunings", "Fretboard", "Night", "Tune", "Stage")
+TO_THEMSELVES = ("Night", "Stage")  # views beside which Tonight has no place
+QUIT_AGAIN_S = 5.0  # within which a second wish to quit ends a night under way
 FOLD_AT = 1100  # px
 FOOT_PX = 16
 USUAL = (1280, 800)
@@ -92,10 +98,14 @@ class MainWindow(QMainWindow):
         Theme.left_handed = preferences.left_handed
         self.night = NightPresenter(session)
         self.tune = TunePresenter(session)
+        self.stage = StagePresenter(session, self.night, self.tune)
+        self._side: SidePage | None = None
+        self._quit_asked = -QUIT_AGAIN_S
         self.views: dict[str, Any] = {
             "Songs": SongsView(session), "Guitars": GuitarsView(session), "Tunings": TuningsView(session),
             "Fretboard": FretboardView(session),
             "Night": NightView(self.night), "Tune": TuneView(self.tune),
+            "Stage": StageView(self.stage),
         }  # fmt: skip
         self._lay_out()
         self._menus()
@@ -109,6 +119,9 @@ class MainWindow(QMainWindow):
         self._refresh()
         self._fit_screen()
         self._welcome()
+        if not session.read_only and self.stage.resume():
+            self.show_view("Stage")
+            self.say("The night goes on where it was.")
 
     def _first_view(self) -> str:
         """An empty book begins with what is missing first: a guitar, then songs, then a night."""
@@ -147,7 +160,7 @@ class MainWindow(QMainWindow):
 
     # -- building
     def _lay_out(self) -> None:
-        top = _named(QWidget(), "top")
+        top = self._top = _named(QWidget(), "top")
         row = QHBoxLayout(top)
         row.setContentsMargins(16, 0, 16, 0)
         self.name = QLabel()
@@ -216,6 +229,8 @@ class MainWindow(QMainWindow):
         self.tune.source_changed.connect(lambda _: self._show_status())
         self.tune.next_wanted.connect(self.next_song)
         self.views["Tune"].status_changed.connect(self._show_note)
+        self.views["Stage"].status_changed.connect(self._show_note)
+        self.views["Stage"].full_screen_wanted.connect(self.full_screen)
         faults.told.connect(self.say)
         self._saving = QTimer(self)
         self._saving.timeout.connect(lambda: self.line.show_unsaved(self.session.unsaved, self.session.trouble))
@@ -245,6 +260,8 @@ class MainWindow(QMainWindow):
         for k, view in enumerate(VIEWS):
             self._action(go, view, partial(self.show_view, view), f"Ctrl+{k + 1}")
         go.addSeparator()
+        self._action(go, "Side page as a &window", self.show_side)
+        self._action(go, "&Full screen", self.full_screen)
         self._theme_menu(go.addMenu("&Colours"))
         left = self._action(go, "&Left-handed strings", self._mirror)
         left.setCheckable(True)
@@ -312,12 +329,16 @@ class MainWindow(QMainWindow):
         for name, tab in self.tabs.items():
             tab.setChecked(name == view)
         self.stack.setCurrentWidget(self.views[view])
-        self.tonight.setVisible(view != "Night")
+        self.tonight.setVisible(view not in TO_THEMSELVES)
         self.say("")
+        self.stage.hide()
+        self._dress(view)
         if self.intonation is not None:
             self.intonation.close()  # one listens at a time
         if view == "Tune":
             self._begin_tuning()
+        elif view == "Stage":
+            self.stage.show()
         else:
             self.tune.stop()
             self.level.set_level(None, False)
@@ -325,6 +346,32 @@ class MainWindow(QMainWindow):
         focus_in()
         self._show_note()
         self._show_hints()
+
+    def _dress(self, view: str) -> None:
+        """Stage is dark whatever the rest is."""
+        app = QApplication.instance()
+        wanted = "dark" if view == "Stage" else self.preferences.resolved_theme()
+        if isinstance(app, QApplication) and Theme.name != wanted:
+            apply_theme(app, wanted)
+
+    def full_screen(self) -> None:
+        """Nothing but the view; again, the window as it was."""
+        full = not self.isFullScreen()
+        self.menuBar().setVisible(not full)
+        self._top.setVisible(not full)
+        if full:
+            self.showFullScreen()
+        else:
+            self.showNormal()
+
+    def show_side(self) -> None:
+        """The page for whoever stands beside the stage, on a screen of its own."""
+        if self._side is None:
+            self._side = SidePage(self.stage)
+            self._side.resize(900, 700)
+        self._side.show()
+        self._side.raise_()
+        self._side.refresh()
 
     def view_name(self) -> str:
         return next(name for name, view in self.views.items() if view is self.stack.currentWidget())
@@ -465,7 +512,8 @@ class MainWindow(QMainWindow):
     def _show_note(self) -> None:
         view = self.view_name()
         fixed = "left is lower, right is higher" if view == "Night" else ""
-        self.note.setText(self.tune.counts() if view == "Tune" else fixed)
+        counted = view == "Tune" or (view == "Stage" and self.stage.moment is not None and self.stage.moment.phase == "gap")
+        self.note.setText(self.tune.counts() if counted else fixed)
 
     # -- actions
     def plan(self) -> None:
@@ -483,7 +531,10 @@ class MainWindow(QMainWindow):
     def _step_edit(
         self, in_field: Callable[[QLineEdit], None], in_book: Callable[[], str | None], word: str, nothing: str
     ) -> None:
-        """A text field that has the focus and was typed into comes first."""
+        """A text field that has the focus and was typed into comes first; on stage a step of the night."""
+        if self.view_name() == "Stage" and in_book == self.session.undo:
+            self.stage.undo()
+            return
         focus = QApplication.focusWidget()
         if isinstance(focus, QLineEdit) and _can(focus, in_field):
             in_field(focus)
@@ -498,7 +549,7 @@ class MainWindow(QMainWindow):
     def show_legend(self) -> None:
         """The keys of every view, and what the marks mean."""
         groups = [("Everywhere", [
-            ("Ctrl+1 … 6", ", ".join(VIEWS)), ("Ctrl+R", "plan the night"), ("Ctrl+Z", "undo"),
+            (f"Ctrl+1 … {len(VIEWS)}", ", ".join(VIEWS)), ("Ctrl+R", "plan the night"), ("Ctrl+Z", "undo"),
             ("Ctrl+Shift+Z", "do again"), ("Ctrl+,", "tuning preferences"), ("F1 or ?", "this page"),
         ])]  # fmt: skip
         for name in VIEWS:
@@ -591,6 +642,11 @@ class MainWindow(QMainWindow):
     def closeEvent(self, event: QCloseEvent) -> None:
         if self._closed:
             return
+        if self.stage.under_way and time.monotonic() - self._quit_asked > QUIT_AGAIN_S:
+            self._quit_asked = time.monotonic()
+            self.say("The night is under way. Quit once more within five seconds, or go on; nothing is lost either way.")
+            event.ignore()
+            return
         if not self._may_close():
             event.ignore()
             return
@@ -605,6 +661,9 @@ class MainWindow(QMainWindow):
         self.views["Guitars"].close_view()
         self.views["Tunings"].close_view()
         self.views["Fretboard"].close_view()
+        if self._side is not None:
+            self._side.close()
+        self.stage.close()
         self.tune.close()
         self.night.close()
         self.session.close()

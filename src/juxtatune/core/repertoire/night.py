@@ -27,12 +27,13 @@ class Pin:
 
 @dataclass(frozen=True)
 class Now:
-    """A night under way: what was played, the guitar in hand, true tunings and capos."""
+    """A night under way: what was played, the guitar in hand, true tunings and capos, strings that broke."""
 
     played: tuple[str, ...]
     in_hand: str | None
     tunings: Mapping[str, Tuning]
     capos: Mapping[str, int]
+    broken: Mapping[str, tuple[int, ...]] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -109,3 +110,31 @@ def with_open_rules(gig: Gig) -> Gig:
             apart=still(night.apart),
         ),
     )
+
+
+def without_missed(night: Night) -> Night:
+    """The rules without those that what was played has missed already: nothing can mend them any more."""
+    if night.now is None or not night.now.played:
+        return night
+    played = night.now.played
+    last = played[-1]
+
+    def open_pair(pair: tuple[str, str]) -> bool:
+        first, second = pair
+        return second not in played and (first not in played or first == last)
+
+    return replace(
+        night,
+        pins=tuple(p for p in night.pins if p.song in played or not _filled(night, p)),
+        before=tuple((a, b) for a, b in night.before if b not in played),
+        adjacent=tuple(pair for pair in night.adjacent if open_pair(pair)),
+        apart=tuple(pair for pair in night.apart if not set(pair) <= set(played)),
+    )
+
+
+def _filled(night: Night, pin: Pin) -> bool:
+    """Whether the place of a pin is taken by a song that was played."""
+    assert night.now is not None
+    start = sum(p.songs for p in night.parts[: pin.part])
+    place = start + (pin.place if pin.place >= 0 else night.parts[pin.part].songs + pin.place)
+    return place < len(night.now.played)
