@@ -11,7 +11,7 @@ import sys
 import numpy as np
 
 from juxtatune.core.logbook.events import Log, RetuneEvent
-from juxtatune.core.logbook.learned import TYPICAL, _steps, learn
+from juxtatune.core.logbook.learned import TYPICAL, learn, steps_of
 
 SHAPES = ([-2.0], [-1.0] * 6, [-4.0, *[-2.0] * 5], [-2.0, -1.0, -2.0, -2.0], [2.0, 2.0], [-2.0, -2.0, -2.0])
 
@@ -38,7 +38,7 @@ def errors(seeds: int, count: int, interrupted: float) -> tuple[float, float]:
         found = learn(log)["g"]
         passes = found.costs["passes"].value
         for t in found.typical[::2]:
-            steps = _steps(t.target, TYPICAL[t.target], 6)
+            steps = steps_of(t.target, TYPICAL[t.target], 6)
             truth = float(true @ np.array([1.0, passes * len(steps), passes * sum(steps), 6.0]))
             away.append(abs(t.seconds - truth) / truth)
             held.append(abs(t.seconds - truth) <= 1.645 * t.sd)

@@ -46,8 +46,8 @@ def on_stage(qtbot, window):
 def settled(qtbot, window) -> Plan:
     """Waits until the price is that of the book as it stands."""
     night = window.night
-    qtbot.waitUntil(lambda: night.given is not None and night.given_gig is night._asked
-                    and night.given_gig.songs == night.gig().songs or night.given_gig == night.gig(), timeout=30000)  # fmt: skip
+    qtbot.waitUntil(lambda: (night.given is not None and night.given_gig is night._asked
+                    and night.given_gig.songs == night.gig().songs) or night.given_gig == night.gig(), timeout=30000)  # fmt: skip
     return night.given
 
 

@@ -89,20 +89,21 @@ def start_song(state: BookState, night: NightRecord, plan: Plan | None, m: Momen
 
     Other guitars stand as the gap left them, and as the technician will leave them during the song.
     """
-    assert m.song is not None
-    way, gap, now = way_of(state, night, m.song), gap_to(plan, m.song), now_of(night)
+    song = m.song
+    assert song is not None
+    way, gap, now = way_of(state, night, song), gap_to(plan, song), now_of(night)
     want = needed(state, way)
     state = _moved(state, [r for r in gap.retunes if r.instrument != way.instrument] if gap is not None else [])
     if state.instrument(way.instrument).tuning.pitches != want.pitches:
         state = state.tuned(way.instrument, want)
-    idle = tuple(r for work in (plan.idle if plan is not None else ()) if work.during == m.song for r in work.retunes)
+    idle = tuple(r for work in (plan.idle if plan is not None else ()) if work.during == song for r in work.retunes)
     state = _moved(state, idle)
     due = m.due + gap_seconds(gap)
     if not now.played:  # nobody is late before the first song
         m, due = replace(m, begun=at), 0.0
-    played = (*now.played, m.song)
-    order = [next(s for s in night.slots if s.song == p) for p in played]
-    rest = [s for s in night.slots if s.song not in played]
+    played = (*now.played, song)
+    by_song = {s.song: s for s in night.slots}
+    order, rest = [by_song[p] for p in played], [s for s in night.slots if s.song not in played]
     now = replace(now, played=played, in_hand=way.instrument, tunings=_tunings(state, night),
                   capos={**now.capos, way.instrument: way.capo})  # fmt: skip
     night = replace(night, slots=(*order, *rest), rules=replace(night.rules, now=now))

@@ -81,6 +81,8 @@ class TuneRun:
         self._attacked = -1.0  # when that was, s
         self._level = self._loud = -120.0
         self._picked = -1.0
+        self._first: float | None = None  # when the first and the newest reading were, s
+        self._newest = 0.0
 
     def _first_pass(self, moves: Change, rules: Rules | None) -> Procedure:
         if not self.bench.floating or not moves.strings:
@@ -134,6 +136,7 @@ class TuneRun:
     def _take(self, g: Glimpse, string: int) -> None:
         cents = (g.pitch - self.target.pitch(string)) * 100 + self._counted(string)
         self.unread.pop(string, None)
+        self._note_time(g.t)
         fresh = self._is_fresh(g, string)
         self.trails[string].append(Point(g.t, cents, g.sigma_cents))
         attacked = self._takes_hand(string, g.t)
@@ -150,6 +153,10 @@ class TuneRun:
             self.procedure, g.t, string, cents - self.aim(string), g.sigma_cents, g.level_db, attacked
         )
         self._after_pass()
+
+    def _note_time(self, t: float) -> None:
+        self._first = t if self._first is None else self._first
+        self._newest = t
 
     def _is_fresh(self, g: Glimpse, string: int) -> bool:
         """Whether the string was picked just now; an onset alone may be a peg that is turned fast."""
@@ -224,6 +231,7 @@ class TuneRun:
         if self.held:
             return
         self.unread = {r.string: r.problem for r in readings if r.problem}
+        self._note_time(t)
         if self.calibration is not None:
             problem = self._calibrated(readings)
             if problem:
@@ -314,8 +322,10 @@ class TuneRun:
         moved = [{"string": c.string, "semitones": c.semitones} for c in self.procedure.change.strings]
         self._ticket = self.session.log(
             "retune",
-            {"instrument": self.instrument, "to": str(self.goal), "song": self.song, "moved": moved, "passes": self.passes},
-        )
+            {"instrument": self.instrument, "from": str(self.began), "to": str(self.goal), "song": self.song, "moved": moved,
+             "passes": self.passes, "checked": len(self.procedure.strings),
+             "seconds": round(self._newest - (self._first or self._newest), 1)},
+        )  # fmt: skip
 
     def calibrate(self) -> None:
         """From now on strings are moved to learn what the bridge does; nothing is judged or saved but what was learned."""

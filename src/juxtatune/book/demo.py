@@ -6,6 +6,7 @@ from importlib import resources
 from pathlib import Path
 
 from juxtatune.book.db import SUFFIX, Book
+from juxtatune.book.demo_log import demo_log
 from juxtatune.book.formats.gig import parse_gig
 from juxtatune.book.state import BookState, state_of_gig
 
@@ -22,5 +23,6 @@ def write_demo_book(folder: Path) -> Path:
     path = folder / f"demo{SUFFIX}"
     book = Book(path)
     book.save(book.load(), demo_state())
+    book.fill_log(demo_log(demo_state()))
     book.close()
     return path

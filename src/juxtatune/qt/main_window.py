@@ -52,6 +52,7 @@ from juxtatune.qt.theme import Theme, apply_theme
 from juxtatune.qt.tuning_dialog import TuningDialog
 from juxtatune.qt.views.fretboard.view import FretboardView
 from juxtatune.qt.views.guitars.view import GuitarsView
+from juxtatune.qt.views.log.view import LogView
 from juxtatune.qt.views.night.presenter import NightPresenter
 from juxtatune.qt.views.night.view import NightView
 from juxtatune.qt.views.songs.view import SongsView
@@ -64,8 +65,8 @@ from juxtatune.qt.views.tunings.view import TuningsView
 from juxtatune.qt.widgets.level import LevelBar
 from juxtatune.qt.widgets.tonight import TonightList, TonightRow
 
-VIEWS = ("Songs", "Guitars", "Tunings", "Fretboard", "Night", "Tune", "Stage")
-TO_THEMSELVES = ("Night", "Stage")  # views beside which Tonight has no place
+VIEWS = ("Songs", "Guitars", "Tunings", "Fretboard", "Night", "Tune", "Stage", "Log")
+TO_THEMSELVES = ("Night", "Stage", "Log")  # views beside which Tonight has no place
 QUIT_AGAIN_S = 5.0  # within which a second wish to quit ends a night under way
 FOLD_AT = 1100  # px
 FOOT_PX = 16
@@ -105,7 +106,7 @@ class MainWindow(QMainWindow):
             "Songs": SongsView(session), "Guitars": GuitarsView(session), "Tunings": TuningsView(session),
             "Fretboard": FretboardView(session),
             "Night": NightView(self.night), "Tune": TuneView(self.tune),
-            "Stage": StageView(self.stage),
+            "Stage": StageView(self.stage), "Log": LogView(session),
         }  # fmt: skip
         self._lay_out()
         self._menus()
@@ -661,6 +662,7 @@ class MainWindow(QMainWindow):
         self.views["Guitars"].close_view()
         self.views["Tunings"].close_view()
         self.views["Fretboard"].close_view()
+        self.views["Log"].close_view()
         if self._side is not None:
             self._side.close()
         self.stage.close()

@@ -169,7 +169,7 @@ def _typical(fit: _Fit, passes: Learned, strings: int) -> list[TypicalRetune]:
     """Seconds from standard to the commonest tunings and back."""
     out = []
     for name, moves in TYPICAL.items():
-        steps = _steps(name, moves, strings)
+        steps = steps_of(name, moves, strings)
         row = np.array([1.0, passes.value * len(steps), passes.value * sum(steps), float(strings)])
         parts = row * fit.costs
         seconds = float(parts.sum())
@@ -180,7 +180,7 @@ def _typical(fit: _Fit, passes: Learned, strings: int) -> list[TypicalRetune]:
     return out
 
 
-def _steps(name: str, moves: dict[int, float] | None, strings: int) -> list[float]:
+def steps_of(name: str, moves: dict[int, float] | None, strings: int) -> list[float]:
     """Sizes of the moves in half steps."""
     if moves is not None:
         return [abs(s) for s in moves.values()]

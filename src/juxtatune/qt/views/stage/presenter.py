@@ -147,6 +147,7 @@ class StagePresenter(QObject):
                 self._step("Begin the night", *stage.begin(state, night, plan, at))
             elif m.phase == "gap":
                 self._say_unchecked()
+                self._log_song(night, m, plan, at)
                 self._step("Song begun", *stage.start_song(state, night, plan, m, at))
             else:
                 self._step("Song over", *stage.end_song(state, night, plan, m, at))
@@ -157,6 +158,17 @@ class StagePresenter(QObject):
         run = self.tune.run
         if run is not None and self.moment is not None and run.song == self.moment.song and not run.finished:
             self.session.log("unchecked", {"instrument": run.instrument, "song": run.song, "to": str(run.goal)})
+
+    def _log_song(self, night: NightRecord, m: Moment, plan: Plan, at: float) -> None:
+        """The song, and what the gap before it took and was planned to take."""
+        gap, first = stage.gap_to(plan, m.song), not stage.now_of(night).played
+        job = self.job()
+        data: dict[str, object] = {"song": m.song, "night": night.name, "instrument": job.instrument if job is not None else None}
+        if gap is not None and not first:
+            took = at - m.since
+            data |= {"gap_s": round(took, 1), "dead_s": round(max(0.0, took - gap.cover_s), 1),
+                     "planned_dead_s": round(gap.dead_s, 1), "strings": len(gap.retunes), "swap_s": gap.swap_s}  # fmt: skip
+        self.session.log("song", data)
 
     def _step(self, label: str, state: BookState, moment: Moment) -> None:
         """One step of the night: book and moment are written together."""
