@@ -6,13 +6,14 @@ import json
 from collections import deque
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from typing import Any, Protocol
 
 from juxtatune.app.bench import AIM_STEP, Bench
 from juxtatune.app.calibration import Calibration
 from juxtatune.app.calling import Calling
 from juxtatune.app.moments import now_text
-from juxtatune.app.session import Session
 from juxtatune.app.tuning_names import show_tuning
+from juxtatune.book.state import BookState
 from juxtatune.book.writer import Ticket
 from juxtatune.core.errors import UserError
 from juxtatune.core.listening.listener import Heard
@@ -48,10 +49,20 @@ class Point:
     sigma: float
 
 
+class Keeper(Protocol):
+    """Where a run finds its guitar and keeps what happens: the session, or in practice what stands in for it."""
+
+    state: BookState
+
+    def edit(self, label: str, new: BookState) -> None: ...
+
+    def log(self, kind: str, data: dict[str, Any]) -> Ticket | None: ...
+
+
 class TuneRun:
     """One retune of one guitar. Main thread only."""
 
-    def __init__(self, session: Session, instrument: str, target: Tuning, song: str = "",
+    def __init__(self, session: Keeper, instrument: str, target: Tuning, song: str = "",
                  rules: Rules | None = None, reference: Reference = ISO_16, attack: bool = False,
                  calling: Calling | None = None, in_play: Sequence[int] = (), sweet: float = 0.0) -> None:  # fmt: skip
         self.session, self.instrument, self.song = session, instrument, song
@@ -157,6 +168,11 @@ class TuneRun:
     def _note_time(self, t: float) -> None:
         self._first = t if self._first is None else self._first
         self._newest = t
+
+    @property
+    def seconds(self) -> float:
+        """From the first reading to the newest."""
+        return self._newest - self._first if self._first is not None else 0.0
 
     def _is_fresh(self, g: Glimpse, string: int) -> bool:
         """Whether the string was picked just now; an onset alone may be a peg that is turned fast."""
@@ -324,7 +340,7 @@ class TuneRun:
             "retune",
             {"instrument": self.instrument, "from": str(self.began), "to": str(self.goal), "song": self.song, "moved": moved,
              "passes": self.passes, "checked": len(self.procedure.strings),
-             "seconds": round(self._newest - (self._first or self._newest), 1)},
+             "seconds": round(self.seconds, 1)},
         )  # fmt: skip
 
     def calibrate(self) -> None:

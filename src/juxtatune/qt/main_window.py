@@ -37,6 +37,7 @@ from juxtatune.app.intonation import IntonationRun
 from juxtatune.app.preferences import Preferences, TuningPreferences
 from juxtatune.app.session import Session
 from juxtatune.app.sheet_texts import FLOOR
+from juxtatune.app.spread import words as spread_words
 from juxtatune.core.errors import UserError
 from juxtatune.core.music.tuning import Tuning
 from juxtatune.core.planning.trace import trace
@@ -55,6 +56,7 @@ from juxtatune.qt.views.guitars.view import GuitarsView
 from juxtatune.qt.views.log.view import LogView
 from juxtatune.qt.views.night.presenter import NightPresenter
 from juxtatune.qt.views.night.view import NightView
+from juxtatune.qt.views.practice.view import PracticeView
 from juxtatune.qt.views.songs.view import SongsView
 from juxtatune.qt.views.stage.presenter import StagePresenter
 from juxtatune.qt.views.stage.side import SidePage
@@ -65,8 +67,8 @@ from juxtatune.qt.views.tunings.view import TuningsView
 from juxtatune.qt.widgets.level import LevelBar
 from juxtatune.qt.widgets.tonight import TonightList, TonightRow
 
-VIEWS = ("Songs", "Guitars", "Tunings", "Fretboard", "Night", "Tune", "Stage", "Log")
-TO_THEMSELVES = ("Night", "Stage", "Log")  # views beside which Tonight has no place
+VIEWS = ("Songs", "Guitars", "Tunings", "Fretboard", "Night", "Tune", "Stage", "Log", "Practice")
+TO_THEMSELVES = ("Night", "Stage", "Log", "Practice")  # views beside which Tonight has no place
 QUIT_AGAIN_S = 5.0  # within which a second wish to quit ends a night under way
 FOLD_AT = 1100  # px
 FOOT_PX = 16
@@ -107,6 +109,7 @@ class MainWindow(QMainWindow):
             "Fretboard": FretboardView(session),
             "Night": NightView(self.night), "Tune": TuneView(self.tune),
             "Stage": StageView(self.stage), "Log": LogView(session),
+            "Practice": PracticeView(session, self.night),
         }  # fmt: skip
         self._lay_out()
         self._menus()
@@ -225,12 +228,15 @@ class MainWindow(QMainWindow):
         self.night.changed.connect(
             lambda: self.views["Guitars"].show_night(self.night.given_gig, self.night.given)
         )
+        self.night.spread_known.connect(self._show_note)
         self.night.doing.connect(self.line.show_doing)
         self.tune.level.connect(self._show_level)
         self.tune.source_changed.connect(lambda _: self._show_status())
         self.tune.next_wanted.connect(self.next_song)
         self.views["Tune"].status_changed.connect(self._show_note)
         self.views["Stage"].status_changed.connect(self._show_note)
+        self.views["Practice"].bench_wanted.connect(self._practise)
+        self.tune.practised.connect(self._practised)
         self.views["Stage"].full_screen_wanted.connect(self.full_screen)
         faults.told.connect(self.say)
         self._saving = QTimer(self)
@@ -401,6 +407,16 @@ class MainWindow(QMainWindow):
         if identify:
             self.tune.identify()
 
+    def _practise(self, job: Job) -> None:
+        """A drill on the bench: nothing of it is kept but its score."""
+        self._bench = job
+        self.show_view("Tune")
+
+    def _practised(self, drill: str, value: float) -> None:
+        self._bench = None
+        self.show_view("Practice")
+        self.views["Practice"].bench_over(drill, value)
+
     def set_intonation(self, guitar_id: str) -> None:
         """Open, harmonic and fretted at the 12th, string by string, beside the work."""
         guitar = self.session.state.instrument(guitar_id)
@@ -512,7 +528,10 @@ class MainWindow(QMainWindow):
 
     def _show_note(self) -> None:
         view = self.view_name()
+        spread = self.night.spread
         fixed = "left is lower, right is higher" if view == "Night" else ""
+        if view == "Night" and spread is not None:
+            fixed = f"{spread_words(spread)} · {fixed}"
         counted = view == "Tune" or (view == "Stage" and self.stage.moment is not None and self.stage.moment.phase == "gap")
         self.note.setText(self.tune.counts() if counted else fixed)
 
@@ -663,6 +682,7 @@ class MainWindow(QMainWindow):
         self.views["Tunings"].close_view()
         self.views["Fretboard"].close_view()
         self.views["Log"].close_view()
+        self.views["Practice"].close_view()
         if self._side is not None:
             self._side.close()
         self.stage.close()

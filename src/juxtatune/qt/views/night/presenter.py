@@ -8,11 +8,15 @@ from dataclasses import replace
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from juxtatune.app import night as orders
+from juxtatune.app.logbook import events
 from juxtatune.app.planning import Outcome
 from juxtatune.app.session import Session
+from juxtatune.app.spread import Spread, spread
 from juxtatune.app.tuning_names import show_tuning
+from juxtatune.book.log_query import Wanted, rows
 from juxtatune.book.state import NightRecord, gig_of
 from juxtatune.core.errors import UserError
+from juxtatune.core.logbook.learned import learn
 from juxtatune.core.planning.plan import Plan
 from juxtatune.core.planning.solve import Solution
 from juxtatune.core.repertoire.night import Gig
@@ -23,6 +27,7 @@ from juxtatune.qt.views.night.wording import plan_title, progress, verdict
 from juxtatune.qt.widgets.score_values import Score, score_of
 from juxtatune.qt.worker import LatestWorker, PlanWorker
 
+SEEN = 2000  # retunes of the log that a simulation rests on
 PLAN_SECONDS = 60.0
 TICK_MS = 1000
 
@@ -32,6 +37,7 @@ class NightPresenter(QObject):
 
     edited = Signal()  # the book is another; prices follow with `changed`
     changed = Signal()
+    spread_known = Signal()
     message = Signal(str)
     doing = Signal(str)  # how far planning is; empty when nothing is under way
 
@@ -55,6 +61,10 @@ class NightPresenter(QObject):
         self._prices = LatestWorker("pricing")
         self._prices.done.connect(self._priced)
         self._prices.failed.connect(lambda key, text: self.message.emit(text))
+        self.spread: Spread | None = None  # of the dead air of the order as it stands
+        self._spreads = LatestWorker("simulating nights")
+        self._spreads.done.connect(self._spread_known)
+        self._spreads.failed.connect(lambda key, text: self.message.emit(text))
         self._unwatch = session.watch(self.refresh)
 
     def close(self) -> None:
@@ -65,6 +75,7 @@ class NightPresenter(QObject):
         if self._worker is not None:
             self._worker.wait(3000)
         self._prices.close()
+        self._spreads.close()
 
     # -- state
     def night(self) -> NightRecord | None:
@@ -112,8 +123,27 @@ class NightPresenter(QObject):
             if key[0] is not self.night() or key[1] is not self._asked:
                 return  # also of the same night asked before: what undo and redo brought back was stopped half way
             self.given, self.given_gig = plan, key[1]
+            self._ask_spread()
         self._price_kept(key[1])
         self.changed.emit()
+
+    def _ask_spread(self) -> None:
+        """How far the night may be from its plan, by what the log leaves unsure."""
+        self.spread = None
+        gig, plan, state, path = self.given_gig, self.given, self.session.state, self.session.book.path
+        if gig is None or plan is None:
+            return
+
+        def simulate(_: object) -> Spread:
+            taught = learn(events(rows(path, Wanted(("retune",), limit=SEEN)), state))
+            return spread(gig, plan, taught)
+
+        self._spreads.ask(plan, simulate)
+
+    def _spread_known(self, plan: Plan, found: Spread) -> None:
+        if plan is self.given:
+            self.spread = found
+            self.spread_known.emit()
 
     def scores(self) -> list[Score]:
         """The order as it stands, and beside it the planned one when there is one to show."""

@@ -9,9 +9,10 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from juxtatune.app import fields
 from juxtatune.app.moments import now_text
+from juxtatune.app.practice import Aside
 from juxtatune.app.preferences import TuningPreferences
 from juxtatune.app.session import Session
-from juxtatune.app.tune import TuneRun, strum_words
+from juxtatune.app.tune import Keeper, TuneRun, strum_words
 from juxtatune.core.errors import UserError
 from juxtatune.core.listening.identify import Identified, identify_strum
 from juxtatune.core.listening.listener import Heard
@@ -42,6 +43,8 @@ class Job:
     target: Tuning
     cover_s: float
     in_play: tuple[int, ...] = ()  # strings that the song uses; all where none are named
+    practice: str = ""  # which drill this is; nothing of it is kept
+    begins_in: Tuning | None = None  # where the guitar of a drill stands
 
 
 class TunePresenter(QObject):
@@ -51,6 +54,7 @@ class TunePresenter(QObject):
     message = Signal(str)
     level = Signal(float, str)
     source_changed = Signal(str)
+    practised = Signal(str, float)  # a drill on the bench is over: which, and its score
     next_wanted = Signal()  # this guitar is done: on to the next gap of the night
 
     def __init__(self, session: Session) -> None:
@@ -68,7 +72,7 @@ class TunePresenter(QObject):
         self._repaint = QTimer(self)
         self._repaint.setInterval(REPAINT_MS)
         self._repaint.timeout.connect(self._paint_if_new)
-        self._new = self._told_saved = self._identifying = False
+        self._new = self._told_saved = self._identifying = self._practised = False
         self._answer: Identified | None = None  # what the guitar was heard to be in
         self._strums = LatestWorker("reading a strum")
         self._strums.failed.connect(lambda _, text: self.message.emit(text))
@@ -88,7 +92,7 @@ class TunePresenter(QObject):
             return
         self.stop()
         self.job = job
-        self._left, self._told_saved = job.cover_s, False
+        self._left, self._told_saved, self._practised = job.cover_s, False, False
         if not same_guitar:
             self.sources.guitar = None
         self.run = self._run_of(job)
@@ -98,8 +102,13 @@ class TunePresenter(QObject):
 
     def _run_of(self, job: Job) -> TuneRun:
         p = self.preferences
+        keeper: Keeper = self.session
+        if job.practice:
+            aside = keeper = Aside(self.session)
+            if job.begins_in is not None:
+                aside.stand(job.instrument, job.begins_in)
         return TuneRun(
-            self.session, job.instrument, job.target, job.song, p.rules, p.reference, p.attack, p.calling, job.in_play,
+            keeper, job.instrument, job.target, job.song, p.rules, p.reference, p.attack, p.calling, job.in_play,
             p.sweet / 100,
         )  # fmt: skip
 
@@ -142,7 +151,7 @@ class TunePresenter(QObject):
         if self.run is None or self._worker is not None:
             return
         try:
-            guitar = self.session.state.instrument(self.run.instrument)
+            guitar = self.run.session.state.instrument(self.run.instrument)
             source = self.sources.opened(guitar, self.run.source, self.run.reference)
         except UserError as error:
             self.message.emit(error.message())
@@ -188,7 +197,7 @@ class TunePresenter(QObject):
         if self.run.calibration is not None:
             self._begin_anew("The calibration is ended; nothing of it was kept.")
             return
-        guitar = self.session.state.instrument(self.run.instrument)
+        guitar = self.run.session.state.instrument(self.run.instrument)
         job = replace(self.job, title=f"{guitar.name}: its bridge", target=guitar.tuning, in_play=())
         self.stop()
         self.job, self.run = job, self._run_of(job)
@@ -261,10 +270,10 @@ class TunePresenter(QObject):
         if found.tuning is None or self.run is None:
             self.message.emit(f"It cannot be told what this guitar is in: {found.problem}.")
             return
-        name = self.session.state.instrument(self.run.instrument).name
+        name = self.run.session.state.instrument(self.run.instrument).name
         words = fields.show_tuning(found.tuning)
         off = f", {abs(found.offset_cents or 0):.0f} ¢ {'above' if (found.offset_cents or 0) > 0 else 'below'}"
-        count = self.session.state.instrument(self.run.instrument).strings
+        count = self.run.session.state.instrument(self.run.instrument).strings
         fits = len(found.tuning) == count
         then = f"F12 again takes that as {name}'s state." if fits else f"{name} has {count} strings."
         if not fits:
@@ -273,9 +282,12 @@ class TunePresenter(QObject):
 
     def _take_answer(self) -> None:
         found, self._answer = self._answer, None
+        if self.job is not None and self.job.practice:
+            self.message.emit("In practice nothing is taken.")
+            return
         if found is None or found.tuning is None or self.run is None or self.job is None:
             return
-        name = self.session.state.instrument(self.run.instrument).name
+        name = self.run.session.state.instrument(self.run.instrument).name
         state = self.session.state.tuned(self.run.instrument, found.tuning, now_text(), HEARD_WITHIN)
         try:
             self.session.edit(f"{name} as it was heard", state)
@@ -292,7 +304,7 @@ class TunePresenter(QObject):
             return
         if self._identifying:
             self._identifying = False
-            strings = self.session.state.instrument(self.run.instrument).strings
+            strings = self.run.session.state.instrument(self.run.instrument).strings
             self._strums.ask(None, lambda _: identify_strum(samples, rate, strings))
             return
         if self.guitar is not None:
@@ -367,17 +379,37 @@ class TunePresenter(QObject):
             self._now = heard.glimpse.t
         self._new = True
 
+    def _note_practice(self) -> None:
+        """A drill on the bench: the first pass over a floating bridge, or the whole retune against the clock."""
+        run, job = self.run, self.job
+        if run is None or job is None or not job.practice or self._practised:
+            return
+        if job.practice == "clock" and run.finished:
+            self._practised = True
+            self.practised.emit(job.practice, run.seconds)
+        elif job.practice == "floating" and run.procedure.checking:
+            self._practised = True
+            self.practised.emit(job.practice, self._worst(run))
+
+    def _worst(self, run: TuneRun) -> float:
+        """Cents of the worst string: the simulated guitar knows, of a real one it is what was heard."""
+        strings = [s.string for s in run.procedure.strings]
+        if self.guitar is not None and self.simulated:
+            return max(abs(100 * (self.guitar.pitch(s) - run.target.pitch(s))) for s in strings)
+        return max(abs(run.bench.cents[s]) for s in strings)
+
     def _say_saved(self) -> None:
         """Tells once that the guitar's new tuning is in the book, and not before it is."""
         if self.run is not None and self.run.saved and not self._told_saved:
             self._told_saved = True
-            name = self.session.state.instrument(self.run.instrument).name
+            name = self.run.session.state.instrument(self.run.instrument).name
             self.message.emit(
                 f"Every string checked: {name} is in {self.tuning_name()} now, and the book knows. "
                 "Page Down goes on to the next song."
             )
 
     def _paint_if_new(self) -> None:
+        self._note_practice()
         self._say_saved()
         if self._new:
             self._new = False
