@@ -239,7 +239,7 @@ KILLED = """
     window.show_view("Stage")
     for _ in range(4):
         QTest.keyClick(view, Qt.Key.Key_PageDown)
-        QTest.qWait(700)
+        QTest.qWait(400)
     QTest.keyClick(view, Qt.Key.Key_C)
     QTest.qWait(300)
     print(window.stage.moment.phase, window.stage.moment.song, flush=True)
@@ -280,3 +280,50 @@ def test_the_rest_of_a_night_is_priced_from_the_guitars_as_they_stand(session: S
     assert stage.moment_of(m.data()) == m
     assert off != moved.instrument(rook.id).tuning.notes[0].pitch or rook.tuning == rook.home
     assert as_given(state, gig_of(state, night), night).totals.dead_s == pytest.approx(plan.totals.dead_s)
+
+
+def test_a_night_is_rehearsed_on_a_copy_with_something_going_wrong(qtbot, window) -> None:
+    before, log = window.session.state, len(window.session.book.log())
+    window.rehearse()
+    rehearsal = window.rehearsal
+    rehearsal._timer.stop()  # the test's own pace
+    other = rehearsal.window
+    assert other.session.book.path != window.session.book.path and other.view_name() == "Stage"
+    said: list[str] = []
+    rehearsal.over.connect(said.append)
+    thrown = False
+    while not said:
+        settled(qtbot, other)
+        rehearsal.go_on(60.0)
+        if not thrown and other.stage.moment is not None and len(stage.now_of(other.night.night()).played) == 10:
+            thrown = True
+            other.stage.break_string(1)
+            qtbot.waitUntil(lambda: other.stage._planned_for is None, timeout=20000)
+            other.night.cancel()
+    assert thrown and "s of dead air" in said[0] and said[0] in window.notice.text()
+    planned = rehearsal.planned
+    assert planned > 0 and rehearsal.dead != pytest.approx(planned)
+    folder = rehearsal._folder
+    other.close()
+    assert not folder.exists()
+    assert window.session.state == before and len(window.session.book.log()) == log
+
+
+def test_sound_that_is_lost_does_not_stop_the_night(qtbot, on_stage) -> None:
+    window, view = on_stage, on_stage.views["Stage"]
+    for _ in range(3):
+        press(qtbot, window, KEY.Key_PageDown)
+    guitar = window.tune.guitar
+    guitar.lost = True  # as a device is that was pulled out
+    qtbot.waitUntil(lambda: "sound input lost" in window.notice.text(), timeout=5000)
+    for _ in window.tune.run.procedure.strings:  # ticked by hand
+        press(qtbot, window, KEY.Key_Return)
+    for _ in range(12):
+        if not window.tune.run.finished:
+            press(qtbot, window, KEY.Key_Return)
+    assert window.tune.run.finished
+    guitar.lost = False
+    qtbot.waitUntil(lambda: "is back" in window.notice.text(), timeout=5000)
+    press(qtbot, window, KEY.Key_PageDown)
+    assert view.title.text() == "Nine Fathom Static" and window.stage.moment.phase == "playing"
+    assert window.tune._worker is None

@@ -47,6 +47,7 @@ from juxtatune.qt.intonation_dialog import IntonationDialog
 from juxtatune.qt.legend import LegendDialog
 from juxtatune.qt.night_menu import NightMenu
 from juxtatune.qt.notice import NoticeLine
+from juxtatune.qt.rehearsal import Rehearsal
 from juxtatune.qt.song_files import MUSIC, SOUND, TABLES, Dropped, SongFiles
 from juxtatune.qt.sound_menu import SoundMenu
 from juxtatune.qt.theme import Theme, apply_theme
@@ -89,6 +90,7 @@ class MainWindow(QMainWindow):
     """Holds the session and the views, and keeps one song selected across them."""
 
     restore_wanted = Signal(object)  # a backup to put in the place of this window's book
+    closed = Signal()
     book_wanted = Signal(object)  # the path of another book to open in this window's place
 
     def __init__(self, session: Session, preferences: Preferences) -> None:
@@ -103,6 +105,8 @@ class MainWindow(QMainWindow):
         self.tune = TunePresenter(session)
         self.stage = StagePresenter(session, self.night, self.tune)
         self._side: SidePage | None = None
+        self.rehearsing = False  # on a copy of the book: it may close at any time
+        self.rehearsal: Rehearsal | None = None
         self._quit_asked = -QUIT_AGAIN_S
         self.views: dict[str, Any] = {
             "Songs": SongsView(session), "Guitars": GuitarsView(session), "Tunings": TuningsView(session),
@@ -269,6 +273,7 @@ class MainWindow(QMainWindow):
         go.addSeparator()
         self._action(go, "Side page as a &window", self.show_side)
         self._action(go, "&Full screen", self.full_screen)
+        self._action(go, "&Rehearse the night", self.rehearse)
         self._theme_menu(go.addMenu("&Colours"))
         left = self._action(go, "&Left-handed strings", self._mirror)
         left.setCheckable(True)
@@ -370,6 +375,23 @@ class MainWindow(QMainWindow):
             self.showFullScreen()
         else:
             self.showNormal()
+
+    def rehearse(self) -> None:
+        """The whole night at many times real speed, in a window of its own on a copy of the book."""
+        night = self.night.night()
+        if self.rehearsing or night is None or not night.slots:
+            self.say("This is the rehearsal." if self.rehearsing else "No night to rehearse yet: put songs into it first.")
+            return
+        if self.rehearsal is not None:
+            self.rehearsal.window.close()
+        try:
+            unkept = self.preferences.with_(path=None)
+            self.rehearsal = Rehearsal(self.session, night.id, lambda session: MainWindow(session, unkept))
+        except UserError as error:
+            self.say(f"{error.message()}.")
+            return
+        self.rehearsal.over.connect(self.say)
+        self.rehearsal.start()
 
     def show_side(self) -> None:
         """The page for whoever stands beside the stage, on a screen of its own."""
@@ -662,7 +684,7 @@ class MainWindow(QMainWindow):
     def closeEvent(self, event: QCloseEvent) -> None:
         if self._closed:
             return
-        if self.stage.under_way and time.monotonic() - self._quit_asked > QUIT_AGAIN_S:
+        if self.stage.under_way and not self.rehearsing and time.monotonic() - self._quit_asked > QUIT_AGAIN_S:
             self._quit_asked = time.monotonic()
             self.say("The night is under way. Quit once more within five seconds, or go on; nothing is lost either way.")
             event.ignore()
@@ -685,10 +707,13 @@ class MainWindow(QMainWindow):
         self.views["Practice"].close_view()
         if self._side is not None:
             self._side.close()
+        if self.rehearsal is not None:
+            self.rehearsal.window.close()
         self.stage.close()
         self.tune.close()
         self.night.close()
         self.session.close()
+        self.closed.emit()
         super().closeEvent(event)
 
 

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from datetime import datetime
 
 import numpy as np
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QListWidget, QPushButton, QVBoxLayout, QWidget
 
@@ -61,6 +61,8 @@ class PracticeView(QWidget):
         for label in (self.scores, caution):
             label.setObjectName("muted")
         self.drills.setMaximumWidth(300)
+        for k in range(self.drills.count()):
+            self.drills.item(k).setSizeHint(QSize(0, 38))
         buttons = QHBoxLayout()
         for button in (self.begin_button, self.again, *self.answers.values()):
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)

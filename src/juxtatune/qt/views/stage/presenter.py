@@ -211,7 +211,9 @@ class StagePresenter(QObject):
     def _bench(self) -> None:
         """In the gap the bench listens for the guitar that is needed."""
         job = self.job() if self.shown and self.moment is not None and self.moment.phase == "gap" else None
-        if job is not None:
+        if job is not None and self.tune.run is not None and self.tune.job == job:
+            self.tune.listen()  # also once it is done: it is not begun anew
+        elif job is not None:
             self.tune.begin(job)
         elif self.shown:
             self.tune.stop()
