@@ -100,6 +100,56 @@ def floating_picture(window: MainWindow, folder: Path) -> None:
     shoot(window, "floating", folder)
 
 
+def bend_picture(window: MainWindow, folder: Path) -> None:
+    """A bend that was checked: how far it went, and its name."""
+    window.tune_guitar("rook", parse_tuning("standard"))
+    wait(1.0)
+    tune = window.tune
+    tune.check_bend()
+    tune.select(3)
+    tune.pluck()
+    wait(0.7)
+    for _ in range(9):
+        tune.turn(5.0)
+        wait(0.05)
+    wait(1.3)
+    shoot(window, "bend", folder)
+    tune.check_bend()
+
+
+def stage_pictures(window: MainWindow, folder: Path) -> None:
+    """A night under way: a gap with a retune in it, a guitar out, and a better order of the rest."""
+    window.show_view("Stage")
+    stage = window.stage
+    for _ in range(12):
+        stage.next()
+        wait(0.6)
+        wait(10, lambda: window.night.given_gig is window.night._asked)
+    stage.next()
+    wait(1.0)
+    stage.guitar_out()
+    wait(25, lambda: stage.offer() is not None)
+    window.tune.pluck()
+    wait(1.2)
+    window.say("")
+    shoot(window, "stage", folder)
+    stage.end_night()
+    wait(0.5)
+
+
+def practice_picture(window: MainWindow, folder: Path) -> None:
+    """Naming a tuning from its strum; the machine that takes the picture has no sound output."""
+    window.show_view("Practice")
+    view = window.views["Practice"]
+    view.drills.setCurrentRow(1)
+    view.begin()
+    wait(0.8)
+    view._name_it(0)
+    wait(0.8)
+    window.say("")
+    shoot(window, "practice", folder)
+
+
 def strum_picture(window: MainWindow, folder: Path) -> None:
     """Every string read from one strum: the third is off, the rest are checked."""
     tune = window.tune
@@ -194,6 +244,12 @@ def main(folder: Path, theme: str) -> None:
         window.night.take()
         wait(2)
         tune_pictures(window, folder)
+        bend_picture(window, folder)
+        window.show_view("Log")
+        wait(8, lambda: window.views["Log"].presenter.shown is not None)
+        shoot(window, "log", folder)
+        practice_picture(window, folder)
+        stage_pictures(window, folder)
         window.close()
 
 
