@@ -25,7 +25,7 @@ def patient(monkeypatch):
 
 @pytest.fixture
 def demo_book(tmp_path: Path) -> Path:
-    return write_demo_book(tmp_path)
+    return write_demo_book(tmp_path, log=False)
 
 
 @pytest.fixture

@@ -21,10 +21,10 @@ GIG = gig_of(STATE, STATE.nights[0])
 PLAN = as_given(STATE, GIG, STATE.nights[0])
 
 
-def retune(number: int, seconds: float, guitar: str = "rook", **more) -> LogRow:
-    moved = [{"string": 6, "semitones": -2}]
-    return LogRow(number, "2026-05-01T20:00:00+02:00", "retune", {"instrument": guitar, "to": "D2 A2 D3 G3 B3 E4", "moved": moved,
-                                                                  "passes": 1, "checked": 6, "seconds": seconds, **more})  # fmt: skip
+def retune(number: int, seconds: float, guitar: str = "rook") -> LogRow:
+    data = {"instrument": guitar, "to": "D2 A2 D3 G3 B3 E4", "moved": [{"string": 6, "semitones": -2}], "passes": 1, "checked": 6,
+            "seconds": seconds}  # fmt: skip
+    return LogRow(number, "2026-05-01T20:00:00+02:00", "retune", data)
 
 
 def test_the_plan_lies_within_its_spread_and_a_log_narrows_it() -> None:

@@ -14,11 +14,16 @@ from PySide6.QtWidgets import QInputDialog
 from juxtatune.app.log_pictures import PICTURES
 from juxtatune.app.logbook import events
 from juxtatune.book.db import Book
-from juxtatune.book.demo import demo_state
+from juxtatune.book.demo import demo_state, write_demo_book
 from juxtatune.book.log_query import Wanted, rows
 from juxtatune.core.logbook.learned import learn
 
 KEY = Qt.Key
+
+
+@pytest.fixture
+def demo_book(tmp_path: Path) -> Path:
+    return write_demo_book(tmp_path)
 
 
 @pytest.fixture

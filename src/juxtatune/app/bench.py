@@ -12,6 +12,7 @@ from juxtatune.core.strings.coupling import NOISE_CENTS, BridgeModel, Moved, sta
 from juxtatune.core.strings.instrument import Instrument
 
 STEADY = 0.7  # cents within which a string that rings is not being turned
+FOLLOWS = 25.0  # cents from one reading to the next that a turned peg may make
 LEARNED_FROM = 8.0  # cents that a string must have moved for its neighbours to teach something
 LONGEST, KEPT = 8, 48  # sets between two readings, and moves, that are learned from
 TOLD_SD = 4.0  # cents: how far a string may be from where the book says
@@ -52,6 +53,7 @@ class Bench:
         }
         self._count = 0  # of moves learned from
         self._from = 0.0  # where the string that is being turned stood before
+        self._doubted: tuple[int, float] | None = None  # a reading elsewhere that the next one has to bear out
         self._picked: int | None = None  # whose reading is news, as long as it settles
 
     @property
@@ -96,7 +98,11 @@ class Bench:
             return {}
         was = self.cents[string]
         if abs(cents - was) <= STEADY:
+            self._doubted = None
             return {}
+        doubted, self._doubted = self._doubted, (string, cents)
+        if doubted is None or doubted[0] != string or abs(cents - doubted[1]) > FOLLOWS:
+            return {}  # a single reading elsewhere may be the next string's attack
         if self._turning != string:
             self._set_down(string)
             self._turning, self._from = string, was

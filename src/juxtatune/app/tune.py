@@ -49,6 +49,20 @@ class Point:
     sigma: float
 
 
+@dataclass(frozen=True)
+class Job:
+    """What is to be tuned: a guitar to a tuning for a song, with seconds of talk before it."""
+
+    song: str
+    title: str
+    instrument: str
+    target: Tuning
+    cover_s: float
+    in_play: tuple[int, ...] = ()  # strings that the song uses; all where none are named
+    practice: str = ""  # which drill this is; nothing of it is kept
+    begins_in: Tuning | None = None  # where the guitar of a drill stands
+
+
 class Keeper(Protocol):
     """Where a run finds its guitar and keeps what happens: the session, or in practice what stands in for it."""
 
@@ -198,8 +212,7 @@ class TuneRun:
         """What strings must read follows what was learned; in the check all must read their final targets."""
         if self.procedure.checking:
             if self.aims:
-                self.procedure = procedure.moved(self.procedure, self.aims)
-                self.aims = {}
+                self._begin_check()
             return
         for s in self.aims:
             if self.procedure.state(s).status in (Status.TO_GO, Status.FROM_ABOVE):
@@ -207,6 +220,16 @@ class TuneRun:
                 if abs(new - self.aims[s]) > AIM_STEP:
                     self.procedure = procedure.moved(self.procedure, {s: self.aims[s] - new})
                     self.aims[s] = new
+
+    def _begin_check(self) -> None:
+        """All strings are to be read; those that the pass left alone, and that it has moved out of tune since, are set first."""
+        p = self.procedure
+        out = [s for s in self.bench.order if s not in p.moving and abs(self.bench.cents[s]) > p.rules.of(s).recheck]
+        if out:
+            self.procedure = self._pass(p.change, p.rules, out)
+            return
+        self.procedure = procedure.moved(p, self.aims)
+        self.aims = {}
 
     def _after_pass(self) -> None:
         """On a floating bridge strings that the check found off are a pass of their own."""

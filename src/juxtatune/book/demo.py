@@ -18,11 +18,12 @@ def demo_state() -> BookState:
     return state_of_gig(parse_gig(text), NIGHT_NAME)
 
 
-def write_demo_book(folder: Path) -> Path:
-    """Writes a new demo book into a folder and returns its path."""
+def write_demo_book(folder: Path, log: bool = True) -> Path:
+    """Writes a new demo book into a folder, with what its guitarist has logged or without, and returns its path."""
     path = folder / f"demo{SUFFIX}"
     book = Book(path)
     book.save(book.load(), demo_state())
-    book.fill_log(demo_log(demo_state()))
+    if log:
+        book.fill_log(demo_log(demo_state()))
     book.close()
     return path

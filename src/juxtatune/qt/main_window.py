@@ -37,10 +37,12 @@ from juxtatune.app.intonation import IntonationRun
 from juxtatune.app.preferences import Preferences, TuningPreferences
 from juxtatune.app.session import Session
 from juxtatune.app.sheet_texts import FLOOR
-from juxtatune.app.spread import words as spread_words
+from juxtatune.app.tune import Job
 from juxtatune.core.errors import UserError
 from juxtatune.core.music.tuning import Tuning
+from juxtatune.core.planning.plan import Plan
 from juxtatune.core.planning.trace import trace
+from juxtatune.core.repertoire.night import Gig
 from juxtatune.qt.faults import faults
 from juxtatune.qt.gig_files import BookFiles, GigFiles
 from juxtatune.qt.intonation_dialog import IntonationDialog
@@ -62,7 +64,7 @@ from juxtatune.qt.views.songs.view import SongsView
 from juxtatune.qt.views.stage.presenter import StagePresenter
 from juxtatune.qt.views.stage.side import SidePage
 from juxtatune.qt.views.stage.view import StageView
-from juxtatune.qt.views.tune.presenter import Job, TunePresenter
+from juxtatune.qt.views.tune.presenter import TunePresenter
 from juxtatune.qt.views.tune.view import TuneView
 from juxtatune.qt.views.tunings.view import TuningsView
 from juxtatune.qt.widgets.level import LevelBar
@@ -113,7 +115,7 @@ class MainWindow(QMainWindow):
             "Fretboard": FretboardView(session),
             "Night": NightView(self.night), "Tune": TuneView(self.tune),
             "Stage": StageView(self.stage), "Log": LogView(session),
-            "Practice": PracticeView(session, self.night),
+            "Practice": PracticeView(session, self._given),
         }  # fmt: skip
         self._lay_out()
         self._menus()
@@ -232,7 +234,6 @@ class MainWindow(QMainWindow):
         self.night.changed.connect(
             lambda: self.views["Guitars"].show_night(self.night.given_gig, self.night.given)
         )
-        self.night.spread_known.connect(self._show_note)
         self.night.doing.connect(self.line.show_doing)
         self.tune.level.connect(self._show_level)
         self.tune.source_changed.connect(lambda _: self._show_status())
@@ -475,6 +476,11 @@ class MainWindow(QMainWindow):
         if job is not None:
             self.tune.begin(job)
 
+    def _given(self) -> tuple[Gig, Plan] | None:
+        """The order of tonight, priced."""
+        gig, plan = self.night.given_gig, self.night.given
+        return (gig, plan) if gig is not None and plan is not None else None
+
     def _job(self) -> Job | None:
         if self._bench is not None:
             return self._bench
@@ -550,10 +556,7 @@ class MainWindow(QMainWindow):
 
     def _show_note(self) -> None:
         view = self.view_name()
-        spread = self.night.spread
         fixed = "left is lower, right is higher" if view == "Night" else ""
-        if view == "Night" and spread is not None:
-            fixed = f"{spread_words(spread)} · {fixed}"
         counted = view == "Tune" or (view == "Stage" and self.stage.moment is not None and self.stage.moment.phase == "gap")
         self.note.setText(self.tune.counts() if counted else fixed)
 

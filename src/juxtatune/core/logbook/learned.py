@@ -26,6 +26,7 @@ SCATTER, SCATTER_EVENTS = 0.2, 4.0  # of the log of a retune's seconds: start va
 INTERRUPTED, INTERRUPTED_EVENTS = 0.12, 6.0
 DELAY_S, DELAY_SD = 120.0, 0.9  # of an interruption: median, and scatter of its log
 TIMED_SD = 0.4  # of the log of a swap or capo before any is seen
+SURER = 0.87  # the curvature is that much too wide for whole retunes, on simulated logs of 3 to 150 retunes
 PASSES_EVENTS = 1.0  # retunes that the start value of passes is worth
 DRIFT_SD = 3.0  # cents of scatter of a reading, before any is seen
 ROUNDS = 60
@@ -175,7 +176,7 @@ def _typical(fit: _Fit, passes: Learned, strings: int) -> list[TypicalRetune]:
         seconds = float(parts.sum())
         own = float(parts @ fit.covariance @ parts)
         by_passes = float((parts[1] + parts[2]) / passes.value * passes.sd) if passes.value else 0.0
-        sd = math.sqrt(own + by_passes**2)
+        sd = SURER * math.sqrt(own + by_passes**2)
         out += [TypicalRetune("standard", name, seconds, sd), TypicalRetune(name, "standard", seconds, sd)]
     return out
 

@@ -198,6 +198,8 @@ class ScoreCanvas(QWidget):
         p.drawText(QRectF(half.left, 6, half.right - half.left, 34), Qt.AlignmentFlag.AlignRight, score.totals)
         p.setFont(font(14 * g))
         p.setPen(c.muted)
+        if score.spread:
+            p.drawText(QRectF(half.left, 34, half.right - half.left, 22), Qt.AlignmentFlag.AlignRight, score.spread)
         if len(self._orders) == 2 and len(self.shown()) == 1:
             other = self._orders[0 if self.flipped else 1]
             p.drawText(QPointF(half.left, 50), f"F shows {other.title.lower()}: {other.totals}")

@@ -58,6 +58,7 @@ class Score:
     guitars: tuple[GuitarColumn, ...]
     rows: tuple[ScoreRow, ...]
     interval: str = "interval · everything retuned"
+    spread: str = ""  # how far its dead air may be from that
 
 
 def seconds(value: float) -> str:

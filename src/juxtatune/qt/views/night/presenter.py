@@ -12,6 +12,7 @@ from juxtatune.app.logbook import events
 from juxtatune.app.planning import Outcome
 from juxtatune.app.session import Session
 from juxtatune.app.spread import Spread, spread
+from juxtatune.app.spread import words as spread_words
 from juxtatune.app.tuning_names import show_tuning
 from juxtatune.book.log_query import Wanted, rows
 from juxtatune.book.state import NightRecord, gig_of
@@ -151,7 +152,9 @@ class NightPresenter(QObject):
         if gig is None or self.given is None:
             return []
         left, right = self._kept_score(gig, LEFT), self._kept_score(gig, RIGHT)
-        out = [left if left is not None else score_of(gig, self.given, "As given", show_tuning)]
+        own = score_of(gig, self.given, "As given", show_tuning)
+        spread = spread_words(self.spread) if self.spread is not None else ""
+        out = [left if left is not None else replace(own, spread=spread)]
         if right is not None:
             return [*out, right]
         s = self.planned

@@ -97,6 +97,7 @@ class NightView(QWidget):
         self.why.taken.connect(self._take_change)
         self.builder.closed.connect(lambda: self.build(False))
         presenter.changed.connect(self.refresh)
+        presenter.spread_known.connect(lambda: self.canvas.set_orders(presenter.scores()))
         presenter.edited.connect(self._refresh_builder)
         presenter.why.changed.connect(self._show_elsewhere)
         presenter.message.connect(self.message)

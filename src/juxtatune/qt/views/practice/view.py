@@ -13,12 +13,13 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QListWidget, QPushButton, QVB
 from juxtatune.app.drills import BY_SOUND, ON_BENCH, RATE, CentsDrill, Drill, EarDrill, NameDrill, Score
 from juxtatune.app.practice import FLOATING, clock_job
 from juxtatune.app.session import Session
+from juxtatune.app.tune import Job
 from juxtatune.book.log_query import Wanted, rows
 from juxtatune.core.errors import UserError
 from juxtatune.core.music.reading import parse_tuning
+from juxtatune.core.planning.plan import Plan
+from juxtatune.core.repertoire.night import Gig
 from juxtatune.devices import sound_out
-from juxtatune.qt.views.night.presenter import NightPresenter
-from juxtatune.qt.views.tune.presenter import Job
 from juxtatune.qt.worker import LatestWorker
 
 HINTS = ("Enter  begin, or they agree", "Space  hear it again", "↑ ↓  higher, lower", "1 … 4  name it", "←→  turn the peg",
@@ -32,9 +33,9 @@ class PracticeView(QWidget):
     message = Signal(str)
     bench_wanted = Signal(object)  # a Job for the bench
 
-    def __init__(self, session: Session, night: NightPresenter) -> None:
+    def __init__(self, session: Session, given: Callable[[], tuple[Gig, Plan] | None]) -> None:
         super().__init__()
-        self.session, self.night = session, night
+        self.session, self._given = session, given
         self.drill: Drill | None = None
         self._seeds = np.random.default_rng()
         self.drills = QListWidget()
@@ -130,12 +131,12 @@ class PracticeView(QWidget):
         if self.name == "floating":
             job = Job("", f"Practice: {title}", FLOATING, parse_tuning("half step down"), 0.0, practice="floating")
         else:
-            gig, plan = self.night.given_gig, self.night.given
-            if gig is None or plan is None:
+            given = self._given()
+            if given is None:
                 self.message.emit("No night yet: put songs into it in Night first.")
                 return
             try:
-                guitar, source, target = clock_job(gig, plan, seed)
+                guitar, source, target = clock_job(*given, seed)
             except UserError as error:
                 self.message.emit(f"{error.message()}.")
                 return

@@ -11,11 +11,11 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from juxtatune.app import stage
 from juxtatune.app.session import Session
 from juxtatune.app.stage import Moment
+from juxtatune.app.tune import Job
 from juxtatune.book.state import BookState, NightRecord
 from juxtatune.core.errors import UserError
 from juxtatune.core.planning.plan import Plan
-from juxtatune.qt.views.night.presenter import NightPresenter
-from juxtatune.qt.views.tune.presenter import Job, TunePresenter
+from juxtatune.qt.views.stage.needs import BenchOfStage, Nights
 
 AGAIN_S = 20.0  # of planning the rest
 WORTH_S = 1.0  # of cost from which a better order is offered
@@ -29,7 +29,7 @@ class StagePresenter(QObject):
     changed = Signal()
     message = Signal(str)
 
-    def __init__(self, session: Session, night: NightPresenter, tune: TunePresenter,
+    def __init__(self, session: Session, night: Nights, tune: BenchOfStage,
                  clock: Callable[[], float] = time.time) -> None:  # fmt: skip
         super().__init__()
         self.session, self.nights, self.tune, self._clock = session, night, tune, clock

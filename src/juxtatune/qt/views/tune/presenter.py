@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtCore import QObject, QTimer, Signal
@@ -12,14 +12,13 @@ from juxtatune.app.moments import now_text
 from juxtatune.app.practice import Aside
 from juxtatune.app.preferences import TuningPreferences
 from juxtatune.app.session import Session
-from juxtatune.app.tune import Keeper, TuneRun, strum_words
+from juxtatune.app.tune import Job, Keeper, TuneRun, strum_words
 from juxtatune.core.errors import UserError
 from juxtatune.core.listening.identify import Identified, identify_strum
 from juxtatune.core.listening.listener import Heard
 from juxtatune.core.listening.pluck import Targets
 from juxtatune.core.listening.source import Samples, SoundSource
 from juxtatune.core.listening.strum import StrumReading, read_strum
-from juxtatune.core.music.tuning import Tuning
 from juxtatune.core.sim.guitar import SimulatedGuitar
 from juxtatune.core.strings.instrument import Instrument
 from juxtatune.qt.views.tune import wording
@@ -31,20 +30,6 @@ from juxtatune.qt.worker import AudioWorker, LatestWorker
 
 REPAINT_MS = 40
 HEARD_WITHIN = 5.0  # cents: how certain a guitar's state is that was told from one strum
-
-
-@dataclass(frozen=True)
-class Job:
-    """What is to be tuned: a guitar to a tuning for a song, with seconds of talk before it."""
-
-    song: str
-    title: str
-    instrument: str
-    target: Tuning
-    cover_s: float
-    in_play: tuple[int, ...] = ()  # strings that the song uses; all where none are named
-    practice: str = ""  # which drill this is; nothing of it is kept
-    begins_in: Tuning | None = None  # where the guitar of a drill stands
 
 
 class TunePresenter(QObject):
