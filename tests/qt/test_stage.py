@@ -109,6 +109,28 @@ def test_the_bench_runs_in_the_gap_and_next_plays_on_unchecked(qtbot, on_stage) 
     assert "behind" not in view.clock.text()
 
 
+def test_what_was_planned_of_a_gap_is_kept_however_it_is_retuned_in_it(qtbot, on_stage) -> None:
+    window = on_stage
+    for _ in range(3):
+        press(qtbot, window, KEY.Key_PageDown)
+    planned = stage.gap_to(window.stage.plan, "nine-fathom-static")
+    assert planned.dead_s > 0 and window.stage.moment.dead_s == planned.dead_s
+    run = window.tune.run
+    for _ in range(2 * len(run.target.strings)):
+        window.tune.take()
+    assert run.finished
+    press(qtbot, window, KEY.Key_E)  # planned again: from the guitars as they stand now
+    assert stage.gap_to(settled(qtbot, window), "nine-fathom-static").retunes == ()
+    window.undo()
+    settled(qtbot, window)
+    press(qtbot, window, KEY.Key_PageDown, 40.0)
+    window.session.flush(5.0)
+    row = window.session.book.last_log("song")[1]
+    cover = planned.cover_s
+    assert (row["planned_dead_s"], row["dead_s"]) == (pytest.approx(planned.dead_s, abs=0.1), pytest.approx(40 - cover, abs=0.1))
+    assert row["strings"] == len(planned.retunes) > 0
+
+
 def test_the_clock_says_how_far_behind(qtbot, on_stage) -> None:
     window, view = on_stage, on_stage.views["Stage"]
     press(qtbot, window, KEY.Key_PageDown)

@@ -30,7 +30,8 @@ PHASES = ("gap", "playing", "over")
 class Moment:
     """Where a night under way is. `due`: how far the plan would be at `since`, in seconds after `begun`.
 
-    `aside` is what the technician retunes during the song under way.
+    `aside` is what the technician retunes during the song under way. `gap_s`, `dead_s` and `strings` are what the plan said of
+    the gap when it began (below 0: not known yet), before anything in it was done.
     """
 
     night: str
@@ -40,6 +41,15 @@ class Moment:
     since: float
     due: float = 0.0
     aside: tuple[Retune, ...] = ()
+    gap_s: float = -1.0
+    dead_s: float = 0.0
+    strings: int = 0
+
+    def planned(self, gap: Gap | None) -> Moment:
+        """With what the plan says of the gap under way."""
+        if gap is None:
+            return self
+        return replace(self, gap_s=gap_seconds(gap), dead_s=gap.dead_s, strings=len(gap.retunes))
 
     def data(self) -> dict[str, Any]:
         return asdict(self)
@@ -51,7 +61,8 @@ def moment_of(data: Mapping[str, Any]) -> Moment | None:
         song = data["song"]
         found = Moment(str(data["night"]), str(data["phase"]), str(song) if song is not None else None,
                        float(data["begun"]), float(data["since"]), float(data["due"]),
-                       tuple(Retune(**r) for r in data.get("aside", ())))  # fmt: skip
+                       tuple(Retune(**r) for r in data.get("aside", ())),
+                       float(data.get("gap_s", -1.0)), float(data.get("dead_s", 0.0)), int(data.get("strings", 0)))  # fmt: skip
     except (KeyError, TypeError, ValueError):
         return None
     return found if found.phase in PHASES else None
@@ -98,7 +109,7 @@ def start_song(state: BookState, night: NightRecord, plan: Plan | None, m: Momen
         state = state.tuned(way.instrument, want)
     idle = tuple(r for work in (plan.idle if plan is not None else ()) if work.during == song for r in work.retunes)
     state = _moved(state, idle)
-    due = m.due + gap_seconds(gap)
+    due = m.due + (m.gap_s if m.gap_s >= 0 else gap_seconds(gap))
     if not now.played:  # nobody is late before the first song
         m, due = replace(m, begun=at), 0.0
     played = (*now.played, song)
@@ -122,12 +133,20 @@ def end_song(state: BookState, night: NightRecord, plan: Plan | None, m: Moment,
         state, due = _stand(state, plan.start[after.part]), at - m.begun
         now = replace(now_of(night), tunings=_tunings(state, night), capos=_first_capos(state, night, after.part))
         state = state.with_night(replace(night, rules=replace(night.rules, now=now)))
-    return state, replace(m, phase="gap", song=after.song, since=at, due=due, aside=())
+    begun = Moment(m.night, "gap", after.song, m.begun, at, due)
+    return state, begun.planned(gap_to(plan, after.song)) if after.part == part else begun
 
 
 def ended(state: BookState, night: NightRecord) -> BookState:
     """The book once the night is over: it can be played again."""
     return state.with_night(replace(night, rules=replace(night.rules, now=None)))
+
+
+def as_they_stand(state: BookState, night: NightRecord) -> NightRecord:
+    """The night with the guitars as the book knows them now, what was retuned in the gap included."""
+    if night.rules.now is None:
+        return night
+    return replace(night, rules=replace(night.rules, now=replace(night.rules.now, tunings=_tunings(state, night))))
 
 
 def needed(state: BookState, way: Way) -> Tuning:

@@ -121,7 +121,7 @@ class Rehearsal(QObject):
         """Something goes wrong, as it does."""
         fault, s = self.player.fault(), self.stage
         if fault == "a string breaks":
-            guitar = s._at_hand()
+            guitar = s.at_hand()
             s.break_string(self.player.string(s.session.state.instrument(guitar).strings) if guitar is not None else 1)
         else:
             {"a guitar is out": s.guitar_out, "the next song is cut": s.cut, "ten minutes less": s.less_time,

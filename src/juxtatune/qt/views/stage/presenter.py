@@ -79,7 +79,7 @@ class StagePresenter(QObject):
         first = self.night is not None and not stage.now_of(self.night).played and m.phase == "gap"
         planned = self.session.state.song(m.song).length_s or stage.USUAL_SONG_S
         if m.phase == "gap":
-            planned = self._clock() - m.since if first else stage.gap_seconds(stage.gap_to(self.plan, m.song))
+            planned = self._clock() - m.since if first else max(0.0, m.gap_s)
         return stage.behind(m, planned, self._clock())
 
     def seconds_in(self) -> float:
@@ -167,7 +167,7 @@ class StagePresenter(QObject):
         if gap is not None and not first:
             took = at - m.since
             data |= {"gap_s": round(took, 1), "dead_s": round(max(0.0, took - gap.cover_s), 1),
-                     "planned_dead_s": round(gap.dead_s, 1), "strings": len(gap.retunes), "swap_s": gap.swap_s}  # fmt: skip
+                     "planned_dead_s": round(m.dead_s, 1), "strings": m.strings, "swap_s": gap.swap_s}  # fmt: skip
         self.session.log("song", data)
 
     def _step(self, label: str, state: BookState, moment: Moment) -> None:
@@ -237,7 +237,7 @@ class StagePresenter(QObject):
 
     def break_string(self, string: int) -> None:
         """A string of the guitar in hand is gone."""
-        job = self._at_hand()
+        job = self.at_hand()
         if job is None or not 1 <= string <= self.session.state.instrument(job).strings:
             self.message.emit("That guitar has no such string.")
             return
@@ -247,7 +247,7 @@ class StagePresenter(QObject):
 
     def guitar_out(self) -> None:
         """The guitar in hand is out, or comes back."""
-        job, night = self._at_hand(), self.night
+        job, night = self.at_hand(), self.night
         if job is None or night is None:
             return
         name = self.session.state.instrument(job).name
@@ -302,7 +302,7 @@ class StagePresenter(QObject):
             self.message.emit("The night is not under way.")
             return False
         try:
-            new = work(self.session.state, night)
+            new = work(self.session.state, stage.as_they_stand(self.session.state, night))
             state = self.session.state.with_night(new)
             left = [s.song for s in stage.upcoming(new)]
             song = left[0] if m.phase == "gap" else m.song
@@ -330,9 +330,17 @@ class StagePresenter(QObject):
             self._planned_for = None
             self.nights.plan(AGAIN_S)
         self._reconcile()
+        m = self.moment
+        if m is not None and m.phase == "gap" and m.gap_s < 0 and self._priced():
+            self.moment = m.planned(stage.gap_to(self.plan, m.song))
         if self.moment is not None:
             self._bench()
         self.changed.emit()
+
+    def _priced(self) -> bool:
+        """Whether the plan is that of the order as it stands."""
+        night, plan = self.night, self.plan
+        return night is not None and plan is not None and [s.song for s in plan.order] == [s.song for s in night.slots]
 
     def _reconcile(self) -> None:
         """A step that was taken back elsewhere: the moment follows the book."""
@@ -367,7 +375,7 @@ class StagePresenter(QObject):
             self.message.emit("Your order stays.")
             self.changed.emit()
 
-    def _at_hand(self) -> str | None:
+    def at_hand(self) -> str | None:
         """The guitar of the song under way, or of the song that the gap leads to."""
         m, night = self.moment, self.night
         if m is None or m.song is None or night is None:
