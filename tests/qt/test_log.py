@@ -49,8 +49,15 @@ def test_rows_are_found_by_guitar_and_song_and_written_as_a_table(qtbot, window,
     anew(qtbot, log, log._want)
     lines = log.presenter.shown.lines
     assert lines and {x.song for x in lines} == {"Signal Tax"} and any("retuned to standard, 30 ¢ up" in x.words for x in lines)
+    log.song.setCurrentIndex(0)
+    log.guitar.setCurrentIndex(0)
+    log.night.setCurrentIndex(log.night.findText("2026-05-15"))
+    anew(qtbot, log, log._want)
+    assert {x.at[:10] for x in log.presenter.shown.lines} <= {"2026-05-15", "2026-05-16"}
+    assert sum("played" in x.words for x in log.presenter.shown.lines) == 18
+    lines = log.presenter.shown.lines
     table = list(csv.reader(log.presenter.csv().splitlines()))
-    assert len(table) == len(lines) + 1 and table[1][1] == "Dunlin"
+    assert len(table) == len(lines) + 1 and table[1][1] == lines[0].guitar
 
 
 def test_every_picture_answers_from_the_rows(qtbot, window, log) -> None:

@@ -59,12 +59,17 @@ def holding(rows: Sequence[LogRow], state: BookState) -> Picture:
 def dying(rows: Sequence[LogRow], state: BookState) -> Picture:
     """Which strings are dying: how far each is off at its checks, by retunes since it was new."""
     age: dict[tuple[str, str], int] = {}
+    played: dict[str, float] = {}  # hours, since its strings were new
+    length = {s.id: s.length_s for s in state.songs}
     off: dict[tuple[str, str], list[tuple[float, float]]] = {}
     for r in sorted(rows, key=lambda row: row.number):
         guitar = guitar_of(r.data, state)
         if r.kind == "new_strings":
             age = {k: v for k, v in age.items() if k[0] != guitar}
             off = {k: v for k, v in off.items() if k[0] != guitar}
+            played[guitar] = 0.0
+        elif r.kind == "song":
+            played[guitar] = played.get(guitar, 0.0) + length.get(str(r.data.get("song")), 0.0) / 3600
         elif r.kind == "retune":
             for m in r.data.get("moved", ()):
                 key = (guitar, str(m["string"]))
@@ -75,13 +80,13 @@ def dying(rows: Sequence[LogRow], state: BookState) -> Picture:
                 off.setdefault(key, []).append((float(age.get(key, 0)), abs(float(cents))))
     recent = sorted(((statistics.mean(c for _, c in p[-5:]), k, p) for k, p in off.items()), reverse=True)[:6]
     series = tuple((f"{g}, {s}", tuple(x for x, _ in p), tuple(y for _, y in p)) for _, (g, s), p in recent)
-    table = tuple((g, s, str(age.get((g, s), 0)), f"{mean:.1f} ¢") for mean, (g, s), _ in recent)
+    table = tuple((g, s, str(age.get((g, s), 0)), f"{played.get(g, 0.0):.1f}", f"{mean:.1f} ¢") for mean, (g, s), _ in recent)
     answer = ""
     if recent:
         mean, (guitar, string), _ = recent[0]
         answer = f"String {string} of {guitar} strays most: {mean:.1f} ¢ at its last checks."
     return Picture("Which strings are dying", "retunes since it was new", "cents off at a check", series, (),
-                   ("guitar", "string", "retunes", "last checks"), table, answer)  # fmt: skip
+                   ("guitar", "string", "retunes", "hours", "last checks"), table, answer)  # fmt: skip
 
 
 def faster(rows: Sequence[LogRow], state: BookState) -> Picture:

@@ -7,12 +7,14 @@ import sqlite3
 from collections.abc import Sequence
 from contextlib import closing
 from dataclasses import dataclass
+from datetime import date, timedelta
 from pathlib import Path
 from typing import Any
 
 from juxtatune.core.errors import UserError
 
 MOST = 20_000
+TURNS = "06"  # the hour at which a new night begins
 
 
 @dataclass(frozen=True)
@@ -27,12 +29,13 @@ class LogRow:
 
 @dataclass(frozen=True)
 class Wanted:
-    """Which rows: of these kinds (all where none are named), of a guitar, of a song."""
+    """Which rows: of these kinds (all where none are named), of a guitar, of a song, of a night (its ISO date)."""
 
     kinds: tuple[str, ...] = ()
     instrument: str = ""
     song: str = ""
     limit: int = 500
+    night: str = ""
 
 
 def rows(path: Path, wanted: Wanted) -> list[LogRow]:
@@ -47,6 +50,16 @@ def rows(path: Path, wanted: Wanted) -> list[LogRow]:
     return [LogRow(number, at, kind, json.loads(data)) for number, at, kind, data in found]
 
 
+def nights(path: Path) -> list[str]:
+    """The ISO dates on which songs were played, newest first; what is played after midnight belongs to the day before."""
+    sql = "SELECT DISTINCT date(substr(at, 1, 19), ?) FROM log WHERE kind = 'song' ORDER BY 1 DESC"
+    try:
+        with closing(sqlite3.connect(f"{path.resolve().as_uri()}?mode=ro", uri=True)) as db:
+            return [row[0] for row in db.execute(sql, (f"-{TURNS} hours",)).fetchall() if row[0]]
+    except sqlite3.Error as error:
+        raise UserError(f"the log cannot be read: {error}", str(path)) from None
+
+
 def _where(wanted: Wanted) -> tuple[str, Sequence[str]]:
     parts: list[str] = []
     values: list[str] = []
@@ -57,4 +70,8 @@ def _where(wanted: Wanted) -> tuple[str, Sequence[str]]:
         if value:
             parts.append(f"json_extract(data, '$.{name}') = ?")
             values.append(value)
+    if wanted.night:
+        ends = (date.fromisoformat(wanted.night) + timedelta(days=1)).isoformat()
+        parts.append("at >= ? AND at < ?")
+        values += [f"{wanted.night}T{TURNS}", f"{ends}T{TURNS}"]
     return (f"WHERE {' AND '.join(parts)}" if parts else ""), values

@@ -12,7 +12,7 @@ from juxtatune.app.log_pictures import PICTURED, PICTURES, Picture
 from juxtatune.app.logbook import HAPPENED, LogLine, events, lines, taken
 from juxtatune.app.session import Session
 from juxtatune.book.formats.songs_csv import table_text
-from juxtatune.book.log_query import MOST, Wanted, rows
+from juxtatune.book.log_query import MOST, Wanted, nights, rows
 from juxtatune.core.errors import UserError
 from juxtatune.core.logbook.learned import InstrumentLearned, learn
 from juxtatune.core.retuning.change import change
@@ -28,6 +28,7 @@ class Shown:
     lines: tuple[LogLine, ...]
     picture: Picture
     learned: dict[str, InstrumentLearned]
+    nights: tuple[str, ...] = ()  # dates, newest first
 
 
 class LogPresenter(QObject):
@@ -37,7 +38,7 @@ class LogPresenter(QObject):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self.guitar = self.song = ""
+        self.guitar = self.song = self.night = ""
         self.readings = False  # single plucks too
         self.question = next(iter(PICTURES))
         self.shown: Shown | None = None
@@ -53,13 +54,14 @@ class LogPresenter(QObject):
         self.session.flush(1.0)
         path, state = self.session.book.path, self.session.state
         kinds = (*HAPPENED, "pluck") if self.readings else HAPPENED
-        wanted, question = Wanted(kinds, self.guitar, self.song), self.question
-        pictured = Wanted(PICTURED, self.guitar, self.song, MOST)
+        wanted, question = Wanted(kinds, self.guitar, self.song, night=self.night), self.question
+        pictured = Wanted(PICTURED, self.guitar, self.song, MOST, self.night)
 
         def work(_: object) -> Shown:
             teaching = events(rows(path, Wanted(LEARNED_FROM, limit=MOST)), state)
             return Shown(
-                lines(rows(path, wanted), state), PICTURES[question](rows(path, pictured), state), learn(teaching)
+                lines(rows(path, wanted), state), PICTURES[question](rows(path, pictured), state), learn(teaching),
+                tuple(nights(path)),
             )
 
         self._reader.ask(None, work)

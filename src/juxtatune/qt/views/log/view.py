@@ -46,7 +46,7 @@ class LogView(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.presenter = LogPresenter(session)
-        self.guitar, self.song, self.hand_guitar = QComboBox(), QComboBox(), QComboBox()
+        self.guitar, self.song, self.night, self.hand_guitar = QComboBox(), QComboBox(), QComboBox(), QComboBox()
         self.readings = QCheckBox("single readings too")
         self.empty = QLabel(EMPTY)
         self.empty.setWordWrap(True)
@@ -60,9 +60,9 @@ class LogView(QWidget):
 
     def _lay_out(self) -> None:
         top = QHBoxLayout()
-        for label, box in (("Guitar", self.guitar), ("Song", self.song)):
+        for label, box in (("Guitar", self.guitar), ("Song", self.song), ("Night", self.night)):
             box.setAccessibleName(label)
-            box.setMinimumWidth(130)
+            box.setMinimumWidth(120)
             top.addWidget(QLabel(label))
             top.addWidget(box)
         top.addWidget(self.readings)
@@ -110,6 +110,7 @@ class LogView(QWidget):
         p.changed.connect(self._show)
         self.guitar.activated.connect(lambda _: self._want())
         self.song.activated.connect(lambda _: self._want())
+        self.night.activated.connect(lambda _: self._want())
         self.readings.toggled.connect(lambda _: self._want())
         self.pictures.question.addItems(list(PICTURES))
         self.pictures.question.activated.connect(lambda _: self._want())
@@ -164,6 +165,7 @@ class LogView(QWidget):
     def _want(self) -> None:
         p = self.presenter
         p.guitar, p.song = self.guitar.currentData() or "", self.song.currentData() or ""
+        p.night = self.night.currentData() or ""
         p.readings, p.question = self.readings.isChecked(), self.pictures.question.currentText()
         p.refresh()
 
@@ -171,10 +173,19 @@ class LogView(QWidget):
         shown = self.presenter.shown
         if shown is None:
             return
+        self._show_nights(shown.nights)
         self.model.set_rows(shown.lines)
         self.empty.setVisible(not shown.lines)
         self.pictures.show_picture(shown.picture)
         self.teaches.refresh()
+
+    def _show_nights(self, dates: tuple[str, ...]) -> None:
+        if [self.night.itemData(k) for k in range(1, self.night.count())] != list(dates):
+            self.night.clear()
+            self.night.addItem("all", "")
+            for day in dates:
+                self.night.addItem(day, day)
+            self.night.setCurrentIndex(max(0, self.night.findData(self.presenter.night)))
 
     def _show_hand(self, text: str) -> None:
         kind = BY_HAND[text]
