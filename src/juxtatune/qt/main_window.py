@@ -74,6 +74,7 @@ VIEWS = ("Songs", "Guitars", "Tunings", "Fretboard", "Night", "Tune", "Stage", "
 TO_THEMSELVES = ("Night", "Stage", "Log", "Practice")  # views beside which Tonight has no place
 QUIT_AGAIN_S = 5.0  # within which a second wish to quit ends a night under way
 FOLD_AT = 1100  # px
+NAMED_FROM = 1180  # px of width from which the night's name has room beside the views
 FOOT_PX = 16
 USUAL = (1280, 800)
 LEAST = (760, 480)  # px: a small screen whose letters are enlarged by half
@@ -662,6 +663,7 @@ class MainWindow(QMainWindow):
         super().resizeEvent(event)
         grow = max(1.0, min(2.4, self.width() / 1600))
         self.tonight.fold(self.width() <= FOLD_AT, grow)
+        self.name.setVisible(self.width() > NAMED_FROM)
         self._show_hints()
 
     def _may_close(self) -> bool:

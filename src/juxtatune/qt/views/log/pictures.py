@@ -19,6 +19,7 @@ from juxtatune.app.log_pictures import Picture
 from juxtatune.qt.theme import Theme
 
 FORMS = ("o", "s", "t", "d", "x", "+")  # what tells series apart beside their colour
+TICK_PX = 150  # of a label under a picture
 LONGEST = 16  # letters of a label under a bar
 
 
@@ -74,7 +75,7 @@ class PicturePanel(QWidget):
             axis.setTextPen(c.text)
             item.setLabel(side, text, color=c.text.name())
         ticks = [(k, t if len(t) <= LONGEST else f"{t[: LONGEST - 1]}…") for k, t in enumerate(picture.labels)]
-        item.getAxis("bottom").setTicks([_thinned(ticks)] if ticks else None)
+        item.getAxis("bottom").setTicks([_thinned(ticks, plot.width())] if ticks else None)
         colours = (c.higher, c.lower, c.attention, c.text, c.muted, c.waiting)
         bars = bool(picture.labels) and len(picture.series) == 1
         for k, (name, x, y) in enumerate(picture.series):
@@ -96,7 +97,7 @@ class PicturePanel(QWidget):
         self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
 
 
-def _thinned(ticks: list[tuple[int, str]]) -> list[tuple[int, str]]:
+def _thinned(ticks: list[tuple[int, str]], width: int) -> list[tuple[int, str]]:
     """So few that they do not overlap."""
-    step = max(1, -(-len(ticks) // 4))
-    return ticks[::step]
+    step = max(1, -(-len(ticks) * TICK_PX // max(1, width)))
+    return ticks[step // 2 :: step]
