@@ -18,8 +18,8 @@ import numpy as np
 from benchmarks.sampled import note, shifted
 from benchmarks.sounds import hz
 from benchmarks.strummed import BANKS, RATE, alone
-from juxtatune.core.listening.analyse import analyse
-from juxtatune.core.listening.pluck import Targets
+from juxtatune.core.listening.pipeline import analyse
+from juxtatune.core.listening.types import Targets
 from juxtatune.core.music.reading import parse_tuning
 
 PROGRAMS = (24, 25, 26, 27, 29, 30)

@@ -17,8 +17,8 @@ os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 import numpy as np
 
 from benchmarks.sounds import STANDARD, STIFF, hz, string_tone
-from juxtatune.core.listening.analyse import analyse
-from juxtatune.core.listening.pluck import Targets
+from juxtatune.core.listening.pipeline import analyse
+from juxtatune.core.listening.types import Targets
 from juxtatune.core.music.reading import parse_tuning
 
 PAIRS = (

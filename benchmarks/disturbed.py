@@ -17,8 +17,8 @@ import numpy as np
 from benchmarks import listening, sounds, strange
 from benchmarks.sampled import note, shifted
 from benchmarks.strummed import BANKS, RATE, alone
-from juxtatune.core.listening.analyse import analyse
-from juxtatune.core.listening.pluck import Targets
+from juxtatune.core.listening.pipeline import analyse
+from juxtatune.core.listening.types import Targets
 from juxtatune.core.music.reading import parse_tuning
 
 PROGRAMS = (24, 25, 26, 27)

@@ -11,12 +11,12 @@ os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 import numpy as np
 
 from benchmarks import sampled, sounds
-from juxtatune.core.listening.analyse import analyse
-from juxtatune.core.listening.listener import Listener
-from juxtatune.core.listening.pluck import Targets
-from juxtatune.core.listening.reference import reference_offset
+from juxtatune.core.listening.live.listener import Listener
+from juxtatune.core.listening.pipeline import analyse
+from juxtatune.core.listening.reference.offset import reference_offset
 from juxtatune.core.listening.source import Block
-from juxtatune.core.listening.strum import read_strum
+from juxtatune.core.listening.strum.read import read_strum
+from juxtatune.core.listening.types import Targets
 from juxtatune.core.music.reading import parse_tuning
 
 STANDARD = Targets(parse_tuning("standard"))

@@ -12,8 +12,8 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 import numpy as np
 
 from benchmarks import sounds
-from juxtatune.core.listening.analyse import analyse
-from juxtatune.core.listening.pluck import Targets
+from juxtatune.core.listening.pipeline import analyse
+from juxtatune.core.listening.types import Targets
 
 PITCHES = (23, 28, 33, 38, 43, 48, 52, 57, 62, 67, 72, 76)
 NAMES = ("B0", "E1", "A1", "D2", "G2", "C3", "E3", "A3", "D4", "G4", "C5", "E5")

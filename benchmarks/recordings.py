@@ -15,7 +15,7 @@ import numpy as np
 from benchmarks import kirchhoff, sampled, strange, waveguide
 from benchmarks.listening import row
 from benchmarks.sounds import drums, hz, recording, string_tone
-from juxtatune.core.listening.reference import reference_offset
+from juxtatune.core.listening.reference.offset import reference_offset
 
 RATE = 44100
 CHORDS = ((0, 7), (0, 7, 12), (0, 4, 7, 12), (0, 3, 7, 12, 15))

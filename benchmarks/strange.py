@@ -21,8 +21,8 @@ from benchmarks.listening import matched, row
 from benchmarks.sampled import SOUNDFONT, _variable
 from benchmarks.sounds import Sound, Truth, add_noise, attack_mean, hz
 from benchmarks.waves import cosine, decaying
-from juxtatune.core.listening.analyse import analyse
-from juxtatune.core.listening.pluck import Targets
+from juxtatune.core.listening.pipeline import analyse
+from juxtatune.core.listening.types import Targets
 from juxtatune.core.music.reading import parse_tuning
 
 TUNINGS = (

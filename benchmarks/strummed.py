@@ -22,9 +22,9 @@ from benchmarks import sampled
 from benchmarks.listening import _paired
 from benchmarks.sounds import Sound, add_noise, hz, laptop
 from benchmarks.strange import tone
-from juxtatune.core.listening.analyse import analyse
-from juxtatune.core.listening.pluck import Targets
-from juxtatune.core.listening.strum import read_strum
+from juxtatune.core.listening.pipeline import analyse
+from juxtatune.core.listening.strum.read import read_strum
+from juxtatune.core.listening.types import Targets
 from juxtatune.core.music.reading import parse_tuning
 
 TUNINGS = (

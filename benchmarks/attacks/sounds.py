@@ -22,9 +22,9 @@ WORKER = """
 import sys, json
 from pathlib import Path
 from juxtatune.core.errors import CannotTell, UserError
-from juxtatune.core.listening.analyse import analyse
-from juxtatune.core.listening.pluck import Targets
-from juxtatune.core.listening.reference import reference_offset
+from juxtatune.core.listening.pipeline import analyse
+from juxtatune.core.listening.types import Targets
+from juxtatune.core.listening.reference.offset import reference_offset
 from juxtatune.devices.sound_file import read_sound
 for line in sys.stdin:
     try:

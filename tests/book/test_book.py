@@ -30,7 +30,7 @@ from juxtatune.book.formats.gig_out import write_gig
 from juxtatune.book.rows import COLUMNS, entities, entity_of, row_of
 from juxtatune.book.state import BookState, gig_of, state_of_gig, with_song_added, without_song
 from juxtatune.core.errors import UserError
-from juxtatune.core.listening.reference import Offset
+from juxtatune.core.listening.reference.offset import Offset
 from juxtatune.core.music.catalogue import CATALOGUE
 from juxtatune.core.music.pitch import Reference
 from juxtatune.core.music.reading import parse_tuning

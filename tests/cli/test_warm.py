@@ -11,9 +11,9 @@ import numba.core.dispatcher as numba_dispatcher
 from benchmarks import sounds
 from benchmarks.gigs import club_json
 from juxtatune.app.warm import warm
-from juxtatune.core.listening.analyse import analyse
-from juxtatune.core.listening.pluck import Targets
-from juxtatune.core.listening.strum import read_strum
+from juxtatune.core.listening.pipeline import analyse
+from juxtatune.core.listening.types import Targets
+from juxtatune.core.listening.strum.read import read_strum
 from juxtatune.core.music.reading import parse_tuning
 from juxtatune.core.planning.solve import solve
 from tests.listening.test_real_strings import RATE, strummed

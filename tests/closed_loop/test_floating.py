@@ -9,8 +9,8 @@ import pytest
 
 from juxtatune.app.bench import Bench
 from juxtatune.app.tune import TuneRun
-from juxtatune.core.listening.listener import Listener
-from juxtatune.core.listening.strum import StrumReading
+from juxtatune.core.listening.live.listener import Listener
+from juxtatune.core.listening.strum.read import StrumReading
 from juxtatune.core.music.reading import parse_tuning
 from juxtatune.core.retuning.procedure import Status
 from juxtatune.core.sim.guitar import SimulatedGuitar

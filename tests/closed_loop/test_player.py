@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from juxtatune.app.tune import TuneRun, half_steps
-from juxtatune.core.listening.listener import Listener
+from juxtatune.core.listening.live.listener import Listener
 from juxtatune.core.music.reading import parse_tuning
 from juxtatune.core.music.tuning import shifted_to
 from juxtatune.core.retuning.procedure import Status

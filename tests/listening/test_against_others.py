@@ -9,8 +9,8 @@ import pytest
 from benchmarks import sampled
 from benchmarks import sounds as room
 
-from juxtatune.core.listening.analyse import analyse
-from juxtatune.core.listening.pluck import Targets
+from juxtatune.core.listening.pipeline import analyse
+from juxtatune.core.listening.types import Targets
 from juxtatune.core.music.reading import parse_tuning
 from tests.listening.sounds import off, one_string, sampled_guitar
 

@@ -12,13 +12,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from juxtatune.core.listening.beating import beat
-from juxtatune.core.listening.bend import SIZES, called, follow
-from juxtatune.core.listening.ear import BendEar, HeardBend
-from juxtatune.core.listening.listener import Listener
-from juxtatune.core.listening.pluck import Targets
+from juxtatune.core.listening.live.beating import beat
+from juxtatune.core.listening.live.bend import SIZES, called, follow
+from juxtatune.core.listening.live.ear import BendEar, HeardBend
+from juxtatune.core.listening.live.frame_pitch import Glimpse
+from juxtatune.core.listening.live.listener import Listener
 from juxtatune.core.listening.source import Block
-from juxtatune.core.listening.track import Glimpse
+from juxtatune.core.listening.types import Targets
 from juxtatune.core.sim.synthesis import pluck, render
 
 RATE = 48000

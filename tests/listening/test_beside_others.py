@@ -8,14 +8,14 @@ from benchmarks import sounds
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from juxtatune.core.listening.analyse import analyse
-from juxtatune.core.listening.bleed import without_bleed, without_strays
-from juxtatune.core.listening.confirm import Candidate
-from juxtatune.core.listening.harmonic import Tone, candidates, likeliest
-from juxtatune.core.listening.moving import medians
-from juxtatune.core.listening.partials import partial_hz
-from juxtatune.core.listening.peaks import Peaks
-from juxtatune.core.listening.pluck import Reading, Targets
+from juxtatune.core.listening.dsp.peaks import Peaks
+from juxtatune.core.listening.dsp.rolling import medians
+from juxtatune.core.listening.event.detect import Candidate
+from juxtatune.core.listening.partials.demodulate import partial_hz
+from juxtatune.core.listening.pipeline import analyse
+from juxtatune.core.listening.rejection.bleed import without_bleed, without_strays
+from juxtatune.core.listening.tone.twm import Tone, candidates, likeliest
+from juxtatune.core.listening.types import Reading, Targets
 from juxtatune.core.music.reading import parse_tuning
 from tests.listening.sounds import off
 

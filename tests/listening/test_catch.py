@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from juxtatune.core.listening.catch import Ringing, StrumCatcher
+from juxtatune.core.listening.live.strum_trigger import Ringing, StrumCatcher
 from juxtatune.core.listening.source import Block
 
 RATE = 8000

@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 from benchmarks.sounds import hz, string_tone
 
-from juxtatune.core.listening.analyse import analyse
-from juxtatune.core.listening.pluck import Targets
+from juxtatune.core.listening.pipeline import analyse
+from juxtatune.core.listening.types import Targets
 from juxtatune.core.music.reading import parse_tuning
 
 RATE = 48000

@@ -7,9 +7,9 @@ import numpy as np
 import pytest
 from benchmarks import sampled
 
-from juxtatune.core.listening.analyse import analyse
-from juxtatune.core.listening.partials import fit_pluck
-from juxtatune.core.listening.pluck import Reading, Targets
+from juxtatune.core.listening.f0.estimate import fit_pluck
+from juxtatune.core.listening.pipeline import analyse
+from juxtatune.core.listening.types import Reading, Targets
 from juxtatune.core.music.reading import parse_tuning
 
 RATE = 48000

@@ -13,9 +13,9 @@ from benchmarks.sounds import hz
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from juxtatune.core.listening import glides, tension, twofold
-from juxtatune.core.listening.analyse import analyse
-from juxtatune.core.listening.pluck import Targets
+from juxtatune.core.listening.f0 import glide_biexp, glide_energy, glide_two_times
+from juxtatune.core.listening.pipeline import analyse
+from juxtatune.core.listening.types import Targets
 from juxtatune.core.music.reading import parse_tuning
 from tests.listening.sounds import off, one_string
 
@@ -110,8 +110,8 @@ def test_whatever_the_partials_do_energy_asks_for_no_glide_that_rises(seed, stee
     freqs, decay = 110.0 * np.arange(1, 7), rng.uniform(-3.0, steep, 6)[:, None]
     power = np.maximum(np.exp(-2 * decay * t) * rng.lognormal(size=(6, 40)), 1e-30)
     phase = rng.normal(0, noise, (6, 40)).cumsum(axis=1)
-    level = twofold.levelled(t, phase, np.full((6, 40), 1e3))
-    parts = tension.led(t, power, rng.random((6, 40)) < 0.9, level, freqs, noise, own)
+    level = glide_two_times.levelled(t, phase, np.full((6, 40), 1e3))
+    parts = glide_energy.led(t, power, rng.random((6, 40)) < 0.9, level, freqs, noise, own)
     assert np.isfinite(parts).all() and (parts[:, 0] >= 0).all() and (parts[:, 1] > 0).all()
 
 
@@ -122,15 +122,15 @@ def test_energy_that_leads_a_glide_is_found_as_well_as_by_scipy() -> None:
     power = np.exp(-2 * decay[:, None] * t) * np.array([[1.0], [0.5], [0.25], [0.1], [0.1]])
     truth = [(0.003, 1.0), (0.002, 1 / 3.0)]
     phase = np.outer(2 * np.pi * freqs, falling(t, truth)) + rng.normal(0, 1e-3, (5, 80))
-    level = twofold.levelled(t, phase, np.full((5, 80), 1e6))
-    parts = tension.led(t, power, np.ones((5, 80), bool), level, freqs, 1.0, 0.0)
+    level = glide_two_times.levelled(t, phase, np.full((5, 80), 1e6))
+    parts = glide_energy.led(t, power, np.ones((5, 80), bool), level, freqs, 1.0, 0.0)
 
     def left(course):
         rest = phase - np.outer(2 * np.pi * freqs, course)
         lines = np.polynomial.polynomial.polyfit(t, rest.T, 1)
         return (rest - np.polynomial.polynomial.polyval(t, lines)).ravel()
 
-    every = tension.energies(t, power, np.ones((5, 80), bool), 0.02)
+    every = glide_energy.energies(t, power, np.ones((5, 80), bool), 0.02)
     columns = np.array([left(np.zeros(80)) - left(falling(t, [(1.0, tau)])) for tau in every[:, 1]]).T
     _, best = scipy.optimize.nnls(columns, left(np.zeros(80)))
     assert np.linalg.norm(left(falling(t, parts))) < 1.05 * best
@@ -142,7 +142,7 @@ def test_two_times_are_found_where_two_are_and_their_least_squares_is_that_of_sc
     t, freqs = np.arange(80) * 0.02, 110.0 * np.arange(1, 9)
     weight = np.full((8, 80), 1e4)
     phase = np.outer(2 * np.pi * freqs, falling(t, PARTS)) + rng.normal(0, 0.01, (8, 80)) + 0.3 + t
-    found = twofold.pair(t, twofold.levelled(t, phase, weight), freqs)
+    found = glide_two_times.pair(t, glide_two_times.levelled(t, phase, weight), freqs)
     assert found == pytest.approx(PARTS, rel=0.2)
 
     def left(p):
@@ -155,10 +155,10 @@ def test_two_times_are_found_where_two_are_and_their_least_squares_is_that_of_sc
     best = scipy.optimize.least_squares(left, start, x_scale=[1e-3, 1, 1e-3, 1], xtol=1e-12)
     assert (left(start) ** 2).sum() == pytest.approx(2 * best.cost, rel=1e-3)
     # and how unsure that leaves the slopes, beyond what a line each is
-    error = twofold.shared(t, weight, freqs, found)
+    error = glide_two_times.shared(t, weight, freqs, found)
     assert 0.5 < error / _scatter_of_slopes(t, freqs) < 2.0
     idle = np.array([found[0], [0.0, 0.0], found[1]])  # a part without a time is none
-    assert twofold.shared(t, weight, freqs, idle) == pytest.approx(error)
+    assert glide_two_times.shared(t, weight, freqs, idle) == pytest.approx(error)
 
 
 def _scatter_of_slopes(t, freqs):
@@ -168,8 +168,8 @@ def _scatter_of_slopes(t, freqs):
     for _ in range(60):
         clean = np.outer(2 * np.pi * freqs, falling(t, PARTS))
         phase = clean + rng.normal(0, 0.01, clean.shape)
-        parts = twofold.pair(t, twofold.levelled(t, phase, weight), freqs)
-        slope = glides.slopes(t, phase, weight, freqs, twofold.shape(t, parts))[1]
+        parts = glide_two_times.pair(t, glide_two_times.levelled(t, phase, weight), freqs)
+        slope = glide_biexp.slopes(t, phase, weight, freqs, glide_two_times.shape(t, parts))[1]
         ends.append((slope * freqs).sum() / (freqs**2).sum() / (2 * np.pi))
     return np.std(ends)
 

@@ -8,9 +8,9 @@ from benchmarks import sounds
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from juxtatune.core.listening.analyse import analyse
-from juxtatune.core.listening.going_on import goes_on
-from juxtatune.core.listening.pluck import Targets
+from juxtatune.core.listening.event.continuity import goes_on
+from juxtatune.core.listening.pipeline import analyse
+from juxtatune.core.listening.types import Targets
 from juxtatune.core.music.reading import parse_tuning
 
 RATE = 12000

@@ -7,15 +7,15 @@ import pytest
 from benchmarks import strange
 from benchmarks.sounds import string_tone
 
-from juxtatune.core.listening.analyse import analyse
-from juxtatune.core.listening.bleed import without_bleed
-from juxtatune.core.listening.confirm import Candidate
-from juxtatune.core.listening.harmonic import Tone
-from juxtatune.core.listening.hum import without_hum
-from juxtatune.core.listening.listener import Listener
-from juxtatune.core.listening.peaks import Peaks
-from juxtatune.core.listening.pluck import Targets
+from juxtatune.core.listening.dsp.peaks import Peaks
+from juxtatune.core.listening.event.detect import Candidate
+from juxtatune.core.listening.hum.track import without_hum
+from juxtatune.core.listening.live.listener import Listener
+from juxtatune.core.listening.pipeline import analyse
+from juxtatune.core.listening.rejection.bleed import without_bleed
 from juxtatune.core.listening.source import Block
+from juxtatune.core.listening.tone.twm import Tone
+from juxtatune.core.listening.types import Targets
 from juxtatune.core.music.reading import parse_tuning
 from tests.listening.sounds import off, one_string
 

@@ -11,12 +11,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.signal import resample_poly
 
-from juxtatune.core.listening.analyse import analyse
-from juxtatune.core.listening.frames import Decimator, clearest_channel, to_working_rate
-from juxtatune.core.listening.listener import Listener
-from juxtatune.core.listening.pluck import Targets
+from juxtatune.core.listening.dsp.resample import Decimator, clearest_channel, to_working_rate
+from juxtatune.core.listening.live.listener import Listener
+from juxtatune.core.listening.pipeline import analyse
 from juxtatune.core.listening.source import Block
-from juxtatune.core.listening.strum import read_strum
+from juxtatune.core.listening.strum.read import read_strum
+from juxtatune.core.listening.types import Targets
 from juxtatune.core.music.pitch import Reference
 from juxtatune.core.music.reading import parse_tuning
 from juxtatune.core.sim.guitar import Room, SimulatedGuitar

@@ -9,10 +9,10 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from juxtatune.core.listening.analyse import analyse
-from juxtatune.core.listening.listener import Listener
-from juxtatune.core.listening.pluck import Targets
+from juxtatune.core.listening.live.listener import Listener
+from juxtatune.core.listening.pipeline import analyse
 from juxtatune.core.listening.source import Block
+from juxtatune.core.listening.types import Targets
 from juxtatune.core.music.reading import parse_tuning
 
 RATE, BEGINS = 48000, 0.5

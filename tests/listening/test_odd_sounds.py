@@ -6,10 +6,10 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from juxtatune.core.listening.analyse import analyse
-from juxtatune.core.listening.course import Heard, fitted
-from juxtatune.core.listening.partials import fit_pluck
-from juxtatune.core.listening.pluck import Targets
+from juxtatune.core.listening.f0.estimate import fit_pluck
+from juxtatune.core.listening.f0.glide_select import Heard, fitted
+from juxtatune.core.listening.pipeline import analyse
+from juxtatune.core.listening.types import Targets
 from juxtatune.core.music.reading import parse_tuning
 
 RATE = 12000

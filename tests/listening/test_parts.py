@@ -9,15 +9,17 @@ import scipy.ndimage
 from hypothesis import given
 from hypothesis import strategies as st
 
-from juxtatune.core.listening import glides, kernels, rising, twofold
-from juxtatune.core.listening.assign import place_pitch
-from juxtatune.core.listening.detect import onsets
-from juxtatune.core.listening.frames import level_db
-from juxtatune.core.listening.harmonic import candidates, score_tone
-from juxtatune.core.listening.partials import fit_pluck, partial_hz
-from juxtatune.core.listening.peaks import Peaks, new_peaks, noise_floor
-from juxtatune.core.listening.pluck import Targets
-from juxtatune.core.listening.project import hann, project
+from juxtatune.core.listening.assignment.nearest import place_pitch
+from juxtatune.core.listening.dsp.peaks import Peaks, new_peaks, noise_floor
+from juxtatune.core.listening.dsp.projection import hann, project
+from juxtatune.core.listening.dsp.resample import level_db
+from juxtatune.core.listening.f0 import glide_biexp, glide_two_times, regression
+from juxtatune.core.listening.f0.estimate import fit_pluck
+from juxtatune.core.listening.onset import rise_kernels
+from juxtatune.core.listening.onset.flux import onsets
+from juxtatune.core.listening.partials.demodulate import partial_hz
+from juxtatune.core.listening.tone.twm import candidates, score_tone
+from juxtatune.core.listening.types import Targets
 from juxtatune.core.music.pitch import Reference
 from juxtatune.core.music.reading import parse_tuning
 
@@ -57,7 +59,7 @@ def test_high_partials_are_unwrapped_about_the_glide_that_low_ones_foretell() ->
     t, hz = np.linspace(0, 1.5, 40), 110.0 * np.arange(1, 25)
     glide = 2 * np.pi * 0.012 * 0.05 * (1 - np.exp(-t / 0.05))  # 20 cents: high partials turn fast at first
     phase = np.outer(hz, glide)
-    joined = glides.unwrapped(np.angle(np.exp(1j * phase)), t, np.ones_like(phase), hz, True)
+    joined = glide_biexp.unwrapped(np.angle(np.exp(1j * phase)), t, np.ones_like(phase), hz, True)
     assert np.abs(np.unwrap(np.angle(np.exp(1j * phase)), axis=1) - phase).max() > 6  # NumPy's slips
     assert np.abs(joined - phase).max() < 1e-6
 
@@ -73,7 +75,7 @@ def test_lines_with_one_glide_are_least_squares() -> None:
         design[j, :, 2 * j], design[j, :, 2 * j + 1], design[j, :, 12] = 1, t, hz[j] * shape
     root = np.sqrt(weight)
     found = scipy.linalg.lstsq((design * root[..., None]).reshape(300, 13), (phase * root).ravel())[0]
-    _, slope, _, glide, offset, rest = glides.slopes(t, phase, weight, hz, twofold.bend(t, tau))
+    _, slope, _, glide, offset, rest = glide_biexp.slopes(t, phase, weight, hz, glide_two_times.bend(t, tau))
     assert np.allclose(np.stack([offset, slope], axis=1).ravel(), found[:12], rtol=1e-8, atol=1e-8)
     assert glide == pytest.approx(found[12], rel=1e-8)
     assert np.allclose(rest, phase - design @ found, atol=1e-8)
@@ -82,11 +84,11 @@ def test_lines_with_one_glide_are_least_squares() -> None:
 def test_a_rise_is_over_the_loudest_of_the_frames_before() -> None:
     """Against SciPy's moving maximum."""
     logs = np.random.default_rng(6).normal(0, 2, (60, 40)).astype(np.float32)
-    loudest = scipy.ndimage.maximum_filter1d(logs, 2 * rising.AROUND + 1, axis=0, mode="nearest")
-    db = 20 / np.log(10) * (logs[rising.LAG :] - loudest[: -rising.LAG]) - rising.STEADY_DB
-    expected = np.clip(db, 0, rising.MOST_DB).mean(axis=1)
-    assert np.allclose(rising.rises(logs)[rising.LAG :], expected, atol=1e-5)
-    assert not rising.rises(logs)[: rising.LAG].any()
+    loudest = scipy.ndimage.maximum_filter1d(logs, 2 * rise_kernels.AROUND + 1, axis=0, mode="nearest")
+    db = 20 / np.log(10) * (logs[rise_kernels.LAG :] - loudest[: -rise_kernels.LAG]) - rise_kernels.STEADY_DB
+    expected = np.clip(db, 0, rise_kernels.MOST_DB).mean(axis=1)
+    assert np.allclose(rise_kernels.rises(logs)[rise_kernels.LAG :], expected, atol=1e-5)
+    assert not rise_kernels.rises(logs)[: rise_kernels.LAG].any()
 
 
 def test_what_sounded_before_is_not_new() -> None:
@@ -120,12 +122,12 @@ def test_the_robust_regression_is_least_squares_without_outliers_and_keeps_calm_
     q = np.arange(8.0)
     clean = 0.002 + 1e-4 * q + 1e-6 * np.random.default_rng(3).normal(size=8)
     alike = np.ones(8)
-    level, bend, sigma, *_ = kernels.join(q, clean, np.full(8, 1e-12), alike, np.ones(8), True, 1e-3)
+    level, bend, sigma, *_ = regression.join(q, clean, np.full(8, 1e-12), alike, np.ones(8), True, 1e-3)
     slope, base = np.polyfit(q, clean, 1)
     assert level == pytest.approx(base, abs=2e-6) and bend == pytest.approx(slope, abs=1e-6)
     spoilt = clean.copy()
     spoilt[5] += 0.01
-    read = kernels.join(q, spoilt, np.full(8, 1e-12), alike, np.ones(8), True, 1e-3)[0]
+    read = regression.join(q, spoilt, np.full(8, 1e-12), alike, np.ones(8), True, 1e-3)[0]
     assert read == pytest.approx(base, abs=1e-5)
     assert sigma > 0
 
@@ -137,7 +139,7 @@ def test_the_faint_partials_are_believed_less_where_they_are_further_off_and_els
     for k in range(200):
         noise = rng.normal(size=12) * 1e-5
         for kind, scatter in enumerate((noise * np.sqrt(faint), noise)):
-            off[kind, 0, k] = kernels.join(q, scatter, variance, faint, np.ones(12), True, 1e-3)[0]
+            off[kind, 0, k] = regression.join(q, scatter, variance, faint, np.ones(12), True, 1e-3)[0]
             off[kind, 1, k] = np.polyfit(q, scatter, 1)[1]
     (unlike, plain), (alike, best) = np.sqrt(np.mean(off**2, axis=2))
     assert unlike < 0.5 * plain and alike < 1.3 * best
@@ -149,8 +151,8 @@ def test_a_partial_fades_before_it_is_left_out(which, cents) -> None:
     scatter, variance, faint = rng.normal(size=12) * 3e-4, np.full(12, 1e-10), np.geomspace(1, 1e4, 12)
     scatter[which] = cents * np.log(2) / 1200
     fading = np.where(kept, 1.0, 1e6)
-    with_it = kernels.join(q, scatter, variance, faint, fading, True, 1e-3)[0]
-    without = kernels.join(
+    with_it = regression.join(q, scatter, variance, faint, fading, True, 1e-3)[0]
+    without = regression.join(
         q[kept], scatter[kept], variance[kept], faint[kept], np.ones(11), True, 1e-3
     )[0]  # fmt: skip
     assert abs(with_it - without) < 1e-4
@@ -163,7 +165,7 @@ def test_where_partials_disagree_by_a_cent_the_loud_ones_are_the_pitch() -> None
     for _ in range(200):
         scatter = rng.normal(size=12) * cent
         scatter[:3] *= 0.1
-        level, _, sigma, *_ = kernels.join(q, scatter, variance, faint, np.ones(12), True, 1e-3)
+        level, _, sigma, *_ = regression.join(q, scatter, variance, faint, np.ones(12), True, 1e-3)
         off.append((level, np.polyfit(q, scatter, 1)[1], sigma))
     loud, plain, sigma = np.array(off).T
     assert np.std(loud) < 0.6 * np.std(plain)
@@ -181,7 +183,7 @@ def test_where_a_real_guitars_partials_disagree_a_hair_moves_the_pitch_by_a_hair
         moved = (np.array(off) + 0.05 * rng.normal(size=14)) * cent
         variance = (np.array(sure) * cent * rng.uniform(0.8, 1.25)) ** 2
         faint = 10 ** (np.array(below) / 10)
-        joined = kernels.join((n * n - 1) / 2, moved, variance, faint, np.ones(14), True, 1e8)
+        joined = regression.join((n * n - 1) / 2, moved, variance, faint, np.ones(14), True, 1e8)
         levels.append(joined[0] / cent)
     assert np.std(levels) < 2 * 0.05
     assert joined[4] > 0.8  # the scatter is the string's own

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from scipy.optimize import minimize_scalar
 
-from juxtatune.core.listening.period import midway
+from juxtatune.core.listening.note.period import midway
 
 CENTS = 1200 / np.log(2)
 

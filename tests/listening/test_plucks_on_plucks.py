@@ -7,13 +7,13 @@ import pytest
 from benchmarks import banks, listening, sampled, strange
 from benchmarks.sounds import attack_mean, hz, string_tone
 
-from juxtatune.core.listening.analyse import analyse
-from juxtatune.core.listening.bleed import without_strays
-from juxtatune.core.listening.harmonic import score_tone
-from juxtatune.core.listening.partials import partial_hz
-from juxtatune.core.listening.peaks import Peaks
-from juxtatune.core.listening.pluck import Reading, Targets
-from juxtatune.core.listening.strums.alone import alone
+from juxtatune.core.listening.dsp.peaks import Peaks
+from juxtatune.core.listening.multipitch.separation import alone
+from juxtatune.core.listening.partials.demodulate import partial_hz
+from juxtatune.core.listening.pipeline import analyse
+from juxtatune.core.listening.rejection.bleed import without_strays
+from juxtatune.core.listening.tone.twm import score_tone
+from juxtatune.core.listening.types import Reading, Targets
 from juxtatune.core.music.reading import parse_tuning
 from tests.listening.sounds import off, sampled_guitar
 

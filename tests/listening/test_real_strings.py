@@ -7,9 +7,9 @@ import pytest
 from benchmarks.sounds import hz, string_tone
 from benchmarks.strummed import synthetic
 
-from juxtatune.core.listening.analyse import analyse
-from juxtatune.core.listening.pluck import Targets
-from juxtatune.core.listening.strum import read_strum
+from juxtatune.core.listening.pipeline import analyse
+from juxtatune.core.listening.strum.read import read_strum
+from juxtatune.core.listening.types import Targets
 from juxtatune.core.music.reading import parse_tuning
 
 RATE = 24000

@@ -8,7 +8,7 @@ from benchmarks import recordings
 from benchmarks import sounds as room
 
 from juxtatune.core.errors import CannotTell
-from juxtatune.core.listening.reference import reference_offset
+from juxtatune.core.listening.reference.offset import reference_offset
 
 
 @pytest.mark.parametrize("cents", [-42.0, -10.0, 0.0, 30.0, 48.0])

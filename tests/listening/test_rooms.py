@@ -11,15 +11,16 @@ from benchmarks import sounds as room
 from hypothesis import given
 from hypothesis import strategies as st
 
-from juxtatune.core.listening import moving, pencil
-from juxtatune.core.listening.analyse import analyse
-from juxtatune.core.listening.detect import RollingFlux, onsets
-from juxtatune.core.listening.frames import to_working_rate
-from juxtatune.core.listening.listener import Listener
-from juxtatune.core.listening.pluck import Targets
+from juxtatune.core.listening.dsp import rolling
+from juxtatune.core.listening.dsp.resample import to_working_rate
+from juxtatune.core.listening.live.listener import Listener
+from juxtatune.core.listening.multipitch import matrix_pencil
+from juxtatune.core.listening.multipitch.density import density
+from juxtatune.core.listening.onset.flux import RollingFlux, onsets
+from juxtatune.core.listening.pipeline import analyse
 from juxtatune.core.listening.source import Block
-from juxtatune.core.listening.strum import read_strum
-from juxtatune.core.listening.strums.density import density
+from juxtatune.core.listening.strum.read import read_strum
+from juxtatune.core.listening.types import Targets
 from juxtatune.core.music.reading import parse_tuning
 from tests.listening.sounds import one_string
 
@@ -63,12 +64,12 @@ def test_the_pencil_parts_what_a_spectrum_cannot() -> None:
     x = np.exp(-0.5 * t) * np.cos(2 * np.pi * 440 * t) + 0.6 * np.exp(-1.1 * t) * np.cos(
         2 * np.pi * 440.3 * t + 1
     )
-    z = pencil.bands(x, RATE, np.array([440.1]))
-    [found] = pencil.components(z, pencil.STEP_S, np.array([440.1]), 1e-14)
+    z = matrix_pencil.bands(x, RATE, np.array([440.1]))
+    [found] = matrix_pencil.components(z, matrix_pencil.STEP_S, np.array([440.1]), 1e-14)
     hz = sorted(c.hz for c in found[:2])
     assert hz == pytest.approx([440.0, 440.3], abs=0.002)
     assert sorted(c.decay for c in found[:2]) == pytest.approx([0.5, 1.1], abs=0.03)
-    rest = pencil.without(z[:, 0], found[:2])
+    rest = matrix_pencil.without(z[:, 0], found[:2])
     assert np.max(np.abs(rest)) < 0.01 * np.max(np.abs(z))
 
 
@@ -76,10 +77,10 @@ def test_bands_are_told_apart_as_if_each_were_alone() -> None:
     t = np.arange(int(1.5 * RATE)) / RATE
     x = sum(np.exp(-k * t) * np.cos(2 * np.pi * f * t + k) for k, f in ((1, 200.0), (2, 300.4), (1.5, 301.1)))
     centres = np.array([200.0, 300.5, 900.0])
-    z = pencil.bands(x, RATE, centres)
-    together = pencil.components(z, pencil.STEP_S, centres, 1e-10)
+    z = matrix_pencil.bands(x, RATE, centres)
+    together = matrix_pencil.components(z, matrix_pencil.STEP_S, centres, 1e-10)
     apart = [
-        pencil.components(z[:, k : k + 1], pencil.STEP_S, centres[k : k + 1], 1e-10)[0] for k in range(3)
+        matrix_pencil.components(z[:, k : k + 1], matrix_pencil.STEP_S, centres[k : k + 1], 1e-10)[0] for k in range(3)
     ]
     assert [len(found) for found in together] == [1, 2, 0]
     for one, other in zip(together, apart, strict=True):
@@ -147,10 +148,10 @@ def test_neither_an_offset_nor_a_stages_rumble_moves_a_strum() -> None:
 @given(st.lists(st.floats(-100, 100), min_size=1, max_size=40), st.sampled_from([1, 3, 5, 9]))
 def test_moving_windows_agree_with_scipy(values, width) -> None:
     x = np.array(values)
-    assert np.allclose(moving.moving_max(x, width), reference.maximum_filter1d(x, width, mode="nearest"))
-    assert np.allclose(moving.moving_min(x, width), reference.minimum_filter1d(x, width, mode="nearest"))
-    assert np.allclose(moving.moving_mean(x, width), reference.uniform_filter1d(x, width, mode="nearest"))
-    assert np.allclose(moving.moving_median(x, width), reference.median_filter(x, size=width, mode="nearest"))
+    assert np.allclose(rolling.moving_max(x, width), reference.maximum_filter1d(x, width, mode="nearest"))
+    assert np.allclose(rolling.moving_min(x, width), reference.minimum_filter1d(x, width, mode="nearest"))
+    assert np.allclose(rolling.moving_mean(x, width), reference.uniform_filter1d(x, width, mode="nearest"))
+    assert np.allclose(rolling.moving_median(x, width), reference.median_filter(x, size=width, mode="nearest"))
 
 
 def test_onsets_found_block_by_block_are_those_found_at_once() -> None:

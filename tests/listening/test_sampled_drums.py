@@ -7,11 +7,11 @@ import pytest
 from benchmarks import sampled, sounds, strange
 
 from juxtatune.core.errors import CannotTell
-from juxtatune.core.listening.analyse import analyse
-from juxtatune.core.listening.listener import Listener
-from juxtatune.core.listening.pluck import Targets
-from juxtatune.core.listening.reference import reference_offset
+from juxtatune.core.listening.live.listener import Listener
+from juxtatune.core.listening.pipeline import analyse
+from juxtatune.core.listening.reference.offset import reference_offset
 from juxtatune.core.listening.source import Block
+from juxtatune.core.listening.types import Targets
 from juxtatune.core.music.reading import parse_tuning
 
 RATE = 48000

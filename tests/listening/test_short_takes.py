@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 from benchmarks import listening, strange
 
-from juxtatune.core.listening.analyse import analyse
-from juxtatune.core.listening.pluck import Targets
+from juxtatune.core.listening.pipeline import analyse
+from juxtatune.core.listening.types import Targets
 from juxtatune.core.music.reading import parse_tuning
 from tests.listening.sounds import off
 

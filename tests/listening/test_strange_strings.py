@@ -11,11 +11,11 @@ import pytest
 from benchmarks import sounds as room
 from benchmarks.sounds import attack_mean, hz, string_tone
 
-from juxtatune.core.listening.analyse import analyse
-from juxtatune.core.listening.listener import Listener
-from juxtatune.core.listening.pluck import Targets
+from juxtatune.core.listening.live.listener import Listener
+from juxtatune.core.listening.pipeline import analyse
 from juxtatune.core.listening.source import Block
-from juxtatune.core.listening.strum import read_strum
+from juxtatune.core.listening.strum.read import read_strum
+from juxtatune.core.listening.types import Targets
 from juxtatune.core.music.reading import parse_tuning
 from tests.listening.sounds import off, one_string, sampled_guitar
 

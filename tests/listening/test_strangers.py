@@ -8,10 +8,10 @@ from benchmarks import strange, waveguide
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from juxtatune.core.listening.analyse import analyse
-from juxtatune.core.listening.glides import CENTS
-from juxtatune.core.listening.joint import solved
-from juxtatune.core.listening.partials import partial_hz
+from juxtatune.core.listening.f0.glide_biexp import CENTS
+from juxtatune.core.listening.f0.phase_lines import solved
+from juxtatune.core.listening.partials.demodulate import partial_hz
+from juxtatune.core.listening.pipeline import analyse
 
 T, F1, STRETCH, N = np.arange(60) * 0.03, 110.0, 6e-5, np.arange(1, 13)
 

@@ -10,9 +10,9 @@ from benchmarks import strange
 from benchmarks.sounds import Sound, hz
 from benchmarks.strummed import synthetic
 
-from juxtatune.core.listening.pluck import Targets
-from juxtatune.core.listening.strum import StrumReading, _of_both, read_strum
-from juxtatune.core.listening.strums.voting import Settled
+from juxtatune.core.listening.multipitch.voting import Settled
+from juxtatune.core.listening.strum.read import StrumReading, _of_both, read_strum
+from juxtatune.core.listening.types import Targets
 from juxtatune.core.music.reading import parse_tuning
 
 RATE = 48000

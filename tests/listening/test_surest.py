@@ -10,10 +10,10 @@ from benchmarks.sounds import string_tone
 from hypothesis import given
 from hypothesis import strategies as st
 
-from juxtatune.core.listening.analyse import analyse
-from juxtatune.core.listening.partials import fit_pluck
-from juxtatune.core.listening.pluck import Targets
-from juxtatune.core.listening.surest import between
+from juxtatune.core.listening.f0.estimate import fit_pluck
+from juxtatune.core.listening.note.fusion import between
+from juxtatune.core.listening.pipeline import analyse
+from juxtatune.core.listening.types import Targets
 from juxtatune.core.music.reading import parse_tuning
 
 RATE = 24000

@@ -7,9 +7,9 @@ import pytest
 import scipy.optimize
 from benchmarks import kirchhoff
 
-from juxtatune.core.listening import tension, twofold
-from juxtatune.core.listening.analyse import analyse
-from juxtatune.core.listening.pluck import Reading, Targets
+from juxtatune.core.listening.f0 import glide_energy, glide_two_times
+from juxtatune.core.listening.pipeline import analyse
+from juxtatune.core.listening.types import Reading, Targets
 from juxtatune.core.music.reading import parse_tuning
 from tests.listening.sounds import off
 
@@ -77,7 +77,7 @@ def test_what_each_partial_bends_itself_by_is_found_as_by_scipy() -> None:
     rng, t = np.random.default_rng(5), np.arange(80) * 0.02
     freqs, decay = 110.0 * np.arange(1, 6), np.array([0.5, 0.8, 1.5, 2.5, 4.0])
     power = np.exp(-2 * decay[:, None] * t) * np.array([[1.0], [0.5], [0.25], [0.1], [0.1]])
-    every = tension.energies(t, power, np.ones((5, 80), bool), 0.02)
+    every = glide_energy.energies(t, power, np.ones((5, 80), bool), 0.02)
     sizes = np.array([0.003, 0.0, 0.001, 0.0005, 0.0, 0.0, 0.0])
     courses = every[:, 1:] * (1 - np.exp(-t / every[:, 1:]))
     own = 1 + 0.5 * np.eye(5, 7)
@@ -89,11 +89,11 @@ def test_what_each_partial_bends_itself_by_is_found_as_by_scipy() -> None:
 
     columns = [straight(2 * np.pi * np.outer(freqs * own[:, k], courses[k])) for k in range(7)]
     best, _ = scipy.optimize.nnls(np.array(columns).T, straight(phase))
-    level = twofold.levelled(t, phase, np.full((5, 80), 1e8))
-    found = tension.led(t, power, np.ones((5, 80), bool), level, freqs, 1.0, 0.5)
+    level = glide_two_times.levelled(t, phase, np.full((5, 80), 1e8))
+    found = glide_energy.led(t, power, np.ones((5, 80), bool), level, freqs, 1.0, 0.5)
     assert found[:5, 0] == pytest.approx(sizes[:5], abs=2e-4) and best[:5] == pytest.approx(
         found[:5, 0], abs=2e-4
     )
-    rest = tension.unbent(t, phase, found, freqs, 0.5)
+    rest = glide_energy.unbent(t, phase, found, freqs, 0.5)
     common = 2 * np.pi * np.outer(freqs, found[:, 0] @ courses)
     assert np.abs(straight(rest - common)).max() < 1e-3

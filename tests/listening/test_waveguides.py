@@ -8,10 +8,10 @@ from benchmarks import waveguide
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from juxtatune.core.listening.analyse import analyse
-from juxtatune.core.listening.harmonic import likeliest
-from juxtatune.core.listening.peaks import Peaks
-from juxtatune.core.listening.pluck import Reading, Targets
+from juxtatune.core.listening.dsp.peaks import Peaks
+from juxtatune.core.listening.pipeline import analyse
+from juxtatune.core.listening.tone.twm import likeliest
+from juxtatune.core.listening.types import Reading, Targets
 from juxtatune.core.music.reading import parse_tuning
 from tests.listening.sounds import off
 

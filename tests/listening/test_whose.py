@@ -10,10 +10,10 @@ from benchmarks import sounds
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from juxtatune.core.listening.analyse import analyse
-from juxtatune.core.listening.damping import damping
-from juxtatune.core.listening.pluck import Damping, Reading, Targets
-from juxtatune.core.listening.whose import told_apart
+from juxtatune.core.listening.assignment.beam import told_apart
+from juxtatune.core.listening.offset.decay import damping
+from juxtatune.core.listening.pipeline import analyse
+from juxtatune.core.listening.types import Damping, Reading, Targets
 from juxtatune.core.music.reading import parse_tuning
 
 DOWN = Targets(parse_tuning("B standard"), parse_tuning("standard"))

@@ -12,9 +12,9 @@ from PySide6.QtGui import QAccessible, QColor, QFontMetricsF, QImage, QPainter
 from PySide6.QtWidgets import QApplication, QMessageBox, QWidget
 
 from juxtatune.app.tune import strum_words
-from juxtatune.core.listening.listener import Heard
-from juxtatune.core.listening.strum import StrumReading
-from juxtatune.core.listening.track import Glimpse
+from juxtatune.core.listening.live.frame_pitch import Glimpse
+from juxtatune.core.listening.live.listener import Heard
+from juxtatune.core.listening.strum.read import StrumReading
 from juxtatune.core.music.catalogue import CATALOGUE
 from juxtatune.core.music.reading import parse_tuning
 from juxtatune.core.retuning import procedure

@@ -7,7 +7,7 @@ from dataclasses import replace
 import pytest
 from PySide6.QtCore import Qt
 
-from juxtatune.core.listening.listener import Listener
+from juxtatune.core.listening.live.listener import Listener
 from juxtatune.core.music.reading import parse_tuning
 from juxtatune.core.retuning.procedure import Status
 from juxtatune.core.retuning.references import HeardAgainst

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QApplication, QWidget
 from juxtatune.app.preferences import Preferences
 from juxtatune.app.session import Session
 from juxtatune.book.db import Book
-from juxtatune.core.listening.listener import Heard
+from juxtatune.core.listening.live.listener import Heard
 from juxtatune.core.music.reading import parse_tuning
 from juxtatune.core.retuning.procedure import Status
 from juxtatune.qt.application import open_window

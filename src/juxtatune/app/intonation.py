@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from juxtatune.core.listening.listener import Heard
-from juxtatune.core.listening.pluck import Targets
+from juxtatune.core.listening.live.listener import Heard
+from juxtatune.core.listening.types import Targets
 from juxtatune.core.music.pitch import Reference
 from juxtatune.core.music.tuning import Tuning
 from juxtatune.core.strings.instrument import Instrument

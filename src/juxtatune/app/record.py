@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from juxtatune.core.listening.reference import Offset
+from juxtatune.core.listening.reference.offset import Offset
 from juxtatune.core.music.pitch import Reference
 
 MOST = 49  # cents: half a step up and half a step down are one

@@ -16,11 +16,11 @@ from juxtatune.app.tuning_names import show_tuning
 from juxtatune.book.state import BookState
 from juxtatune.book.writer import Ticket
 from juxtatune.core.errors import UserError
-from juxtatune.core.listening.listener import Heard
-from juxtatune.core.listening.pluck import Reading, Targets
-from juxtatune.core.listening.strum import StrumReading
-from juxtatune.core.listening.track import Glimpse
-from juxtatune.core.listening.whose import on_string
+from juxtatune.core.listening.assignment.beam import on_string
+from juxtatune.core.listening.live.frame_pitch import Glimpse
+from juxtatune.core.listening.live.listener import Heard
+from juxtatune.core.listening.strum.read import StrumReading
+from juxtatune.core.listening.types import Reading, Targets
 from juxtatune.core.music.notes import Note
 from juxtatune.core.music.pitch import ISO_16, Reference
 from juxtatune.core.music.sweet import sweetened

@@ -29,9 +29,9 @@ def warm() -> None:
 def warm_listener() -> None:
     import numpy as np
 
-    from juxtatune.core.listening.analyse import analyse
-    from juxtatune.core.listening.pluck import Targets
-    from juxtatune.core.listening.strum import read_strum
+    from juxtatune.core.listening.pipeline import analyse
+    from juxtatune.core.listening.strum.read import read_strum
+    from juxtatune.core.listening.types import Targets
     from juxtatune.core.music.reading import parse_tuning
 
     warm_courses()
@@ -50,8 +50,8 @@ def _tone() -> Samples:
 
 def warm_tones() -> None:
     """What finds tones in a spectrum: the part of the listener that has nothing in common with its fits."""
-    from juxtatune.core.listening.harmonic import candidates
-    from juxtatune.core.listening.peaks import new_peaks
+    from juxtatune.core.listening.dsp.peaks import new_peaks
+    from juxtatune.core.listening.tone.twm import candidates
 
     candidates(new_peaks(_tone()[:4800], None, 12000))
 
@@ -60,8 +60,8 @@ def warm_courses() -> None:
     """Glides of two times, and those that energy leads: a steady tone asks for neither."""
     import numpy as np
 
-    from juxtatune.core.listening.joint import solved
-    from juxtatune.core.listening.twofold import bend
+    from juxtatune.core.listening.f0.glide_two_times import bend
+    from juxtatune.core.listening.f0.phase_lines import solved
 
     t, n = np.arange(16) * 0.03, np.arange(1, 7)
     turns = 110.0 * n[:, None] * (0.004 * bend(t, 0.03) + 0.004 * bend(t, 0.2))

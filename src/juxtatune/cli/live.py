@@ -7,8 +7,8 @@ import time
 from juxtatune.cli.out import answer, say, warn
 from juxtatune.cli.sounds import pluck_line, pluck_row
 from juxtatune.core.errors import UserError
-from juxtatune.core.listening.listener import Listener
-from juxtatune.core.listening.pluck import Reading, Targets
+from juxtatune.core.listening.live.listener import Listener
+from juxtatune.core.listening.types import Reading, Targets
 from juxtatune.devices.sound_in import LiveSource, devices, find_device
 
 

@@ -8,7 +8,7 @@ from typing import Any
 
 from juxtatune.cli.out import answer, num, say, warn
 from juxtatune.core.errors import CannotTell, UserError
-from juxtatune.core.listening.pluck import Reading, Targets
+from juxtatune.core.listening.types import Reading, Targets
 from juxtatune.core.music.pitch import Reference
 from juxtatune.core.music.reading import parse_tuning
 from juxtatune.devices.sound_file import Sound, read_sound
@@ -57,8 +57,8 @@ def pluck_row(r: Reading) -> dict[str, Any]:
 
 
 def measure(path: Path, targets: Targets, strum: bool, as_json: bool) -> None:
-    from juxtatune.core.listening.analyse import analyse
-    from juxtatune.core.listening.strum import read_strum
+    from juxtatune.core.listening.pipeline import analyse
+    from juxtatune.core.listening.strum.read import read_strum
 
     if strum and targets.tuning is None:
         raise UserError("--strum without --tuning", "--strum", "the tuning that is strummed")
@@ -131,7 +131,7 @@ def pluck_line(p: dict[str, Any]) -> str:
 
 
 def reference(path: Path, as_json: bool) -> None:
-    from juxtatune.core.listening.reference import reference_offset
+    from juxtatune.core.listening.reference.offset import reference_offset
 
     sound = load(path)
     found = reference_offset(sound.clearest(), sound.rate)

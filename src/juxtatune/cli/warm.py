@@ -21,7 +21,7 @@ IMPORTED_LATE = ("ortools.sat.python.cp_model", "soundfile", "sounddevice", "PyS
 
 
 def clear_cache() -> None:
-    for file in Path(__file__).parents[1].glob("core/*/__pycache__/*.nb[ic]"):
+    for file in Path(__file__).parents[1].glob("core/**/__pycache__/*.nb[ic]"):
         file.unlink(missing_ok=True)
 
 

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from juxtatune.core.errors import UserError
-from juxtatune.core.listening.frames import clearest_channel
+from juxtatune.core.listening.dsp.resample import clearest_channel
 from juxtatune.core.listening.source import Block
 
 ALLOWED = "a WAV, FLAC, OGG or MP3 file with sound in it"

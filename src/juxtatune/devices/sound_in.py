@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from juxtatune.core.errors import UserError
-from juxtatune.core.listening.frames import clearest_channel
+from juxtatune.core.listening.dsp.resample import clearest_channel
 from juxtatune.core.listening.source import Block
 
 ADVICE = (

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QDialog, QHBoxLayout, QLabel, QPushButton, QTableV
 
 from juxtatune.app.calling import Calling
 from juxtatune.app.intonation import ASKED, IntonationRun, Measured
-from juxtatune.core.listening.listener import Heard
+from juxtatune.core.listening.live.listener import Heard
 from juxtatune.core.listening.source import SoundSource
 from juxtatune.core.sim.guitar import SimulatedGuitar
 from juxtatune.qt.widgets.table import RowsModel, TableColumn, make_table

@@ -13,11 +13,11 @@ from PySide6.QtCore import QObject, QThread, Signal
 
 from juxtatune.app.planning import NightPlanner, Outcome
 from juxtatune.core.errors import UserError
-from juxtatune.core.listening.catch import Ringing, StrumCatcher, level_db
-from juxtatune.core.listening.ear import Ear
-from juxtatune.core.listening.listener import Heard, Listener
-from juxtatune.core.listening.pluck import Targets
+from juxtatune.core.listening.live.ear import Ear
+from juxtatune.core.listening.live.listener import Heard, Listener
+from juxtatune.core.listening.live.strum_trigger import Ringing, StrumCatcher, level_db
 from juxtatune.core.listening.source import Block, SoundSource
+from juxtatune.core.listening.types import Targets
 from juxtatune.core.planning.solve import CANCELLED, Solution, Stop
 from juxtatune.core.repertoire.night import Gig
 from juxtatune.qt.faults import faults

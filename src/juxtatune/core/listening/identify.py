@@ -16,13 +16,13 @@ from statistics import median
 import numpy as np
 from numpy.typing import NDArray
 
-from juxtatune.core.listening.analyse import analyse
-from juxtatune.core.listening.frames import to_working_rate
-from juxtatune.core.listening.peaks import new_peaks
-from juxtatune.core.listening.pluck import Reading, Targets
-from juxtatune.core.listening.reference import Offset, reference_offset
+from juxtatune.core.listening.dsp.peaks import new_peaks
+from juxtatune.core.listening.dsp.resample import to_working_rate
+from juxtatune.core.listening.pipeline import analyse
+from juxtatune.core.listening.reference.offset import Offset, reference_offset
 from juxtatune.core.listening.source import Samples
-from juxtatune.core.listening.strum import read_strum
+from juxtatune.core.listening.strum.read import read_strum
+from juxtatune.core.listening.types import Reading, Targets
 from juxtatune.core.music.families import FAMILIES
 from juxtatune.core.music.naming import name_tuning
 from juxtatune.core.music.notes import Note, spell

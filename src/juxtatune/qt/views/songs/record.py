@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVB
 from juxtatune.app.record import RecordPitch, shift_words
 from juxtatune.core.errors import CannotTell, UserError
 from juxtatune.core.listening.identify import Identified, identify_playing
-from juxtatune.core.listening.reference import reference_offset
+from juxtatune.core.listening.reference.offset import reference_offset
 from juxtatune.core.music.notes import pretty
 from juxtatune.core.music.pitch import ISO_16, Reference
 from juxtatune.core.music.tuning import common_shift

@@ -5,10 +5,10 @@ from __future__ import annotations
 from dataclasses import replace
 
 from juxtatune.app.tune import TuneRun
-from juxtatune.core.listening.beating import Beat
-from juxtatune.core.listening.bend import called
-from juxtatune.core.listening.ear import AGREED, BeatEar, BendEar, Ear, HeardBend
-from juxtatune.core.listening.pluck import Targets
+from juxtatune.core.listening.live.beating import Beat
+from juxtatune.core.listening.live.bend import called
+from juxtatune.core.listening.live.ear import AGREED, BeatEar, BendEar, Ear, HeardBend
+from juxtatune.core.listening.types import Targets
 from juxtatune.core.music.notes import pretty, spell
 from juxtatune.core.retuning.beats import MEETING, meeting_hz
 from juxtatune.core.retuning.references import HeardAgainst, reference_of

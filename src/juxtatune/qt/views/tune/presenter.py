@@ -15,10 +15,10 @@ from juxtatune.app.session import Session
 from juxtatune.app.tune import Job, Keeper, TuneRun, strum_words
 from juxtatune.core.errors import UserError
 from juxtatune.core.listening.identify import Identified, identify_strum
-from juxtatune.core.listening.listener import Heard
-from juxtatune.core.listening.pluck import Targets
+from juxtatune.core.listening.live.listener import Heard
 from juxtatune.core.listening.source import Samples, SoundSource
-from juxtatune.core.listening.strum import StrumReading, read_strum
+from juxtatune.core.listening.strum.read import StrumReading, read_strum
+from juxtatune.core.listening.types import Targets
 from juxtatune.core.sim.guitar import SimulatedGuitar
 from juxtatune.core.strings.instrument import Instrument
 from juxtatune.qt.views.tune import wording

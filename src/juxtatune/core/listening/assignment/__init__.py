@@ -1,0 +1,1 @@
+"""Which string each pitch belongs to: nearest, beam search, timbre."""

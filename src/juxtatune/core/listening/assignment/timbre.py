@@ -1,0 +1,101 @@
+"""What tells one string from another at the same pitch: its stiffness and its damping, and how far they differ.
+
+B f1² is a string's own at any tension (B = π³ E d⁴ / 64 T L², Fletcher 1964, and T goes with f1²), and so is its damping.
+How much strings differ in damping, and plucks of one string, is learnt from the sound, about what is usual.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import NamedTuple
+
+import numpy as np
+
+from juxtatune.core.listening.types import Reading
+
+BELIEVED = 3.0  # plucks and strings that the usual spreads count as
+LEAST = 0.01  # 1σ
+DAMPED = (1, 2)  # which traits are of the damping
+COURSE_UNLIKE = 8.0  # semitones: how closely the damping may follow the pitch, as a ratio of spreads
+MOST_MISFIT = 8.0
+
+
+class Trait(NamedTuple):
+    """What is known of a trait of a string: mean and variance."""
+
+    mean: float
+    variance: float
+
+
+Traits = tuple[Trait | None, ...]
+
+
+@dataclass(frozen=True)
+class Spread:
+    """1σ of the traits ln B f1², level and slope of the damping: from string to string, and from pluck to pluck."""
+
+    strings: tuple[float, ...]
+    plucks: tuple[float, ...]
+
+
+USUAL = Spread((0.5, 0.35, 0.3), (0.15, 0.25, 0.15))  # as measured on sampled guitars
+BY_STIFFNESS = Spread(USUAL.strings, (0.15, 1e3, 1e3))
+
+
+def traits(r: Reading) -> Traits:
+    """The traits of a pluck, with the variance of hearing them; None where they cannot be told."""
+    heard: list[Trait | None] = [None, None, None]
+    if r.f1 is not None and r.stretch is not None and r.stretch > 1e-6 and r.stretch_sigma is not None:
+        heard[0] = Trait(float(np.log(r.stretch * r.f1**2)), (r.stretch_sigma / r.stretch) ** 2)
+    if r.damping is not None:
+        heard[1] = Trait(r.damping.level, r.damping.level_sigma**2)
+        heard[2] = Trait(r.damping.slope, r.damping.slope_sigma**2)
+    return tuple(heard)
+
+
+def without_course(pitches: list[float], heard: list[Traits]) -> list[Traits]:
+    """The traits without what the damping owes to the pitch alone: higher strings of a guitar ring otherwise."""
+    out = [list(t) for t in heard]
+    for k in DAMPED:
+        rows = [(p, t[k]) for p, t in zip(pitches, heard, strict=True)]
+        known = np.array([(p, t.mean) for p, t in rows if t is not None])
+        if len(known) < 3:
+            continue
+        middle = known[:, 0].mean()
+        off = known - known.mean(axis=0)
+        course = float(np.sum(off[:, 0] * off[:, 1]) / (np.sum(off[:, 0] ** 2) + COURSE_UNLIKE**2))
+        for each, (p, t) in zip(out, rows, strict=True):
+            each[k] = Trait(t.mean - course * (p - middle), t.variance) if t is not None else None
+    return [tuple(t) for t in out]
+
+
+def learnt(heard: list[Traits], strings: tuple[int, ...]) -> Spread:
+    """How much the damping differs in this sound, by a first guess at the strings."""
+    between, within = list(USUAL.strings), list(USUAL.plucks)
+    for k in DAMPED:
+        known = [(s, t[k]) for t, s in zip(heard, strings, strict=True)]
+        each = [
+            np.array([t.mean for s, t in known if t is not None and s == string])
+            for string in {s for s, t in known if t is not None}
+        ]
+        if not each:
+            continue
+        plucks, freed = sum(len(v) for v in each), len(each) - 1
+        off = sum(float(np.sum((v - v.mean()) ** 2)) for v in each)
+        within[k] = float(np.sqrt((BELIEVED * within[k] ** 2 + off) / (BELIEVED + plucks - len(each))))
+        means = np.array([v.mean() for v in each])
+        # a mean of few plucks strays by itself
+        strays = freed * float(np.mean([1 / len(v) for v in each])) * within[k] ** 2
+        off = float(np.sum((means - means.mean()) ** 2)) - strays
+        between[k] = float(np.sqrt(max((BELIEVED * between[k] ** 2 + off) / (BELIEVED + freed), LEAST**2)))
+    return Spread(tuple(between), tuple(within))
+
+
+def compared(known: Trait, heard: Trait | None, differ: float) -> tuple[float, Trait]:
+    """What it costs (-ln of odds) that a trait was heard so, plucks differing by so much, and what is known of it now."""
+    if heard is None:
+        return 0.0, known
+    total = known.variance + heard.variance + differ**2
+    off, gain = heard.mean - known.mean, known.variance / total
+    cost = min(0.5 * off**2 / total, MOST_MISFIT) + 0.5 * float(np.log(total))
+    return cost, Trait(known.mean + gain * off, (1 - gain) * known.variance)

@@ -1,0 +1,1 @@
+"""Signal processing that knows no string: rates, projections, rolling statistics, spectral peaks."""

@@ -1,0 +1,1 @@
+"""Whether an onset is a pluck: features and the decision."""

@@ -1,0 +1,200 @@
+"""Whether a string begins to sound at an onset, and what tone it is."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from juxtatune.core.listening.dsp.peaks import new_peaks
+from juxtatune.core.listening.dsp.projection import hann, project
+from juxtatune.core.listening.event.repluck import picked_again
+from juxtatune.core.listening.partials.demodulate import USUAL_STRETCH, partial_hz
+from juxtatune.core.listening.source import Samples
+from juxtatune.core.listening.tone.twm import Tone, candidates
+from juxtatune.core.listening.types import Targets
+
+LEAST_SCORE = 0.42
+RICH_SCORE = 0.25
+LEAST_LOUD = 0.15  # where it carries most of the power
+NEW, AUDIBLE, FILLS = 0.1, 0.02, 0.75  # in weight and in parts of the power
+SURE_SCORE = 0.75  # above it a tone of new partials is not doubted
+CLEARER = 0.3  # in score: so it is picked again itself, and not its octave
+BRIGHT = 6.0  # in weight of new partials: no swelling, and hardly a drum, brings as much
+LEAST_SHARE = 0.5  # of the power of what is new: so what jumps is not just the band under it
+BETTER = 0.1  # in score: so another octave is heard when other strings are taken away
+NEAR = 0.75  # semitones from a string's target
+SHARED = 0.01  # a higher string so close to a partial shares it
+MOSTLY, CLOSE = 0.96, 0.2  # of the power; in score
+HIGHEST_TOGETHER = 8.5  # times a low tone that several strings make
+ODD, NOWHERE = 0.06, 0.25  # what a tone's score loses further off, and on no string
+
+
+@dataclass(frozen=True)
+class Candidate:
+    """A confirmed tone at an onset, before its pitch is fitted."""
+
+    onset: float
+    tone: Tone
+    rival: float  # score of the best tone at another octave or string
+    level: float  # power of the matched peaks
+    first: bool  # sounds from the very start of the recording
+
+
+@dataclass(frozen=True)
+class Begun:
+    """The string that begins at an onset, if one does, and whether anything begins that could be one."""
+
+    string: Candidate | None
+    new: bool
+
+
+NOTHING = Begun(None, False)
+
+
+def hear(
+    x: Samples,
+    rate: float,
+    onset: float,
+    following: float,
+    targets: Targets,
+    opening: bool = False,
+    ringing: tuple[float, ...] = (),
+) -> Begun:
+    """What begins to sound at an onset, and whether it is a string; `following` is the time of the next candidate.
+
+    `ringing` (Hz) are the strings that may still sound: one of them may just have been picked again.
+    """
+    begin = onset + (0.0 if opening else 0.018)
+    stop = min(begin + 0.3, max(following - 0.005, begin + 0.1), len(x) / rate)
+    if stop - begin < 0.08:
+        return NOTHING
+    after = x[int(begin * rate) : int(stop * rate)]
+    before_end = int(max(0.0, onset - 0.015) * rate)
+    before = x[max(0, before_end - len(after)) : before_end] if not opening else None
+    peaks = new_peaks(after, before, rate)
+    total = candidates(peaks) if len(peaks) >= 2 else []
+    best = _preferred(total, targets) if total else None
+    again, heard = None, best is not None and (_is_string(best, targets) or _brighter(best, ringing))
+    if best is None or not heard or (best.score < SURE_SCORE and ringing):
+        again = picked_again(x, rate, onset, following, over=heard)
+        if again is not None and (best is None or not heard or _takes_over(again, best, ringing)):
+            best = again
+            heard = _is_string(best, targets)
+        else:
+            again = None
+    if best is None or not heard:
+        return Begun(None, bool(total))
+    if ringing and targets.tuning is not None and strange(best, targets) == NOWHERE:
+        best = _distorted_together(best, total, targets, ringing)
+    others = [t.score for t in total if abs(12 * np.log2(t.f1 / best.f1)) > 1.0]
+    rang = again is None and _rang(best, ringing[-1:])
+    own = _own_power(best, ringing[-1:])
+    level = max(own, _power(after, rate, best.f1)) if rang else own
+    return Begun(Candidate(onset, best, max(others, default=0.0), level, opening), True)
+
+
+def _brighter(tone: Tone, ringing: tuple[float, ...]) -> bool:
+    """Whether a string that rings is picked again, softer and nearer to its end: high partials are new, low ones are not."""
+    return _rang(tone, ringing[-1:]) and tone.score > LEAST_SCORE and tone.explained > BRIGHT
+
+
+def _power(part: Samples, rate: float, f1: float) -> float:
+    """What the low partials of a tone carry, whether they are new or not."""
+    hz = partial_hz(f1, USUAL_STRETCH, np.arange(1, 9))
+    z = project(part, np.zeros(1, np.int64), hann(len(part)), hz[hz < 0.45 * rate], rate)
+    return float(np.sum(np.abs(z) ** 2))
+
+
+def _own_power(tone: Tone, ringing: tuple[float, ...]) -> float:
+    """What a tone carries beside the partials it may share with a higher string that rings."""
+    own = tone.number > 0
+    for ratio in (f / tone.f1 for f in ringing if f > 1.5 * tone.f1):
+        times = round(ratio)
+        if abs(ratio / times - 1) < SHARED:
+            own &= tone.number % times != 0
+    return float(tone.peaks.powers[own].sum()) if own.any() else tone.power
+
+
+def _takes_over(again: Tone, best: Tone, ringing: tuple[float, ...]) -> bool:
+    """Whether a tone that jumps is the one picked, and not a lower one that rings under it."""
+    clearer = again.score > best.score + CLEARER or not is_multiple(best, again)
+    return clearer and _rang(again, ringing) and again.power > LEAST_SHARE * best.power
+
+
+def _rang(tone: Tone, ringing: tuple[float, ...]) -> bool:
+    return any(abs(1200 * np.log2(tone.f1 / f)) < 60 for f in ringing)
+
+
+def _preferred(tones: list[Tone], targets: Targets) -> Tone:
+    """The best of the tones that carry the loud peaks; one far from every string must be better by a margin."""
+    if targets.tuning is None:
+        return tones[0]
+    most = max(t.power for t in tones)
+    loud = [t for t in tones if t.power > 0.5 * most]
+    best = max(loud, key=lambda t: t.score - strange(t, targets))
+    its = strange(best, targets)
+    # a bass that plays along an octave or a twelfth below leaves nearly all of the power to the string
+    above = [
+        t for t in loud
+        if t.power > MOSTLY * most and t.score > best.score - CLOSE
+        and is_multiple(t, best) and strange(t, targets) <= its
+    ]  # fmt: skip
+    return max(above, key=lambda t: t.score, default=best)
+
+
+def _distorted_together(tone: Tone, tones: list[Tone], targets: Targets, ringing: tuple[float, ...]) -> Tone:
+    """The string that begins where distortion makes one low tone, which is no string's, of it and those that ring."""
+    most = max((t.power for t in tones), default=0.0)
+    on = [
+        t for t in tones
+        if t.power > 0.5 * most and strange(t, targets) < NOWHERE and not _rang(t, ringing)
+        and is_multiple(t, tone, HIGHEST_TOGETHER)
+    ]  # fmt: skip
+    return max(on, key=lambda t: t.score, default=tone)
+
+
+def is_multiple(tone: Tone, of: Tone, highest: float = 4.5) -> bool:
+    """Whether one tone is a whole multiple of another: an octave, a twelfth or two octaves above it, or up to `highest`."""
+    ratio = tone.f1 / of.f1
+    return 1.5 < ratio < highest and abs(ratio - round(ratio)) < 0.03
+
+
+def rather(x: Samples, rate: float, c: Candidate, until: float, targets: Targets) -> Candidate | None:
+    """The tone that is better heard an octave, a twelfth or two octaves off a candidate's, in its sound alone."""
+    other = hear(x, rate, c.onset, until, targets).string
+    if other is None or other.tone.score < c.tone.score + BETTER:
+        return None
+    if strange(other.tone, targets) == NOWHERE > strange(c.tone, targets):
+        return None
+    return other if is_multiple(other.tone, c.tone) or is_multiple(c.tone, other.tone) else None
+
+
+def strange(tone: Tone, targets: Targets) -> float:
+    """What a tone's score loses for lying away from where the strings are tuned, or may still be."""
+    if not any(low <= tone.f1 <= high for low, high in targets.ranges_hz or []):
+        return NOWHERE
+    if targets.source is not None or targets.tuning is None:
+        return 0.0
+    pitch = targets.reference.pitch(tone.f1)
+    return 0.0 if min(abs(pitch - p) for p in targets.tuning.pitches) < NEAR else ODD
+
+
+def _is_string(tone: Tone, targets: Targets) -> bool:
+    """A string has several partials, low ones among them, that explain most of what is new, in number or in power."""
+    numbers = [n for n, _, _ in tone.matched]
+    enough = 3 if tone.f1 < 500 else 2
+    least = RICH_SCORE if tone.rich else LEAST_SCORE
+    if len(numbers) < enough or min(numbers) > 3 or tone.explained < 0.8:
+        return False
+    return tone.score >= least or (tone.score >= LEAST_LOUD and _fills(tone, targets))
+
+
+def _fills(tone: Tone, targets: Targets) -> bool:
+    """Whether a tone on its string carries most of the power of what is new, by its low partials."""
+    if targets.tuning is None or targets.source is not None or strange(tone, targets) > 0:
+        return False
+    power = tone.peaks.powers * (tone.peaks.weight > NEW)
+    own = power[tone.number > 0].sum()
+    low = (tone.number > 0) & (tone.number <= 4) & (power > AUDIBLE * own)
+    return own > 0 and np.sum(low) >= 3 and own > FILLS * power.sum()

@@ -1,0 +1,1 @@
+"""The fundamental frequency of a pluck: phase lines, glide models, robust regression."""

@@ -1,0 +1,152 @@
+"""Inner loops of listening, compiled: a line through the phases of partials, and the robust regression over them.
+
+They run dozens of times for every 20 ms of live sound, on arrays too small for numpy to pay.
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numba as nb
+import numpy as np
+
+from juxtatune.core.listening.dsp.arrays import median
+
+_jit = nb.njit(cache=True, nogil=True, error_model="numpy")
+FAR = 3.5  # in σ: what is further off counts for nothing
+LOOSE = 5e-5  # scatter of partials, about a tenth of a cent
+DISAGREE = 1.5e-4  # the same of a real guitar's partials, a quarter of a cent
+FEW_CENTS, SOME_CENTS = 1e-3, 3e-3  # by which the loud ones may lie off the rest, and one answer off another
+LOUDER = 0.7  # power of a partial's loudness by which it then counts more
+REAL_UNSURE = 0.7  # by which the pitch is less sure than they say, since it is theirs only on the whole
+MUCH_WORSE = 3.0  # times, by which partials scatter more than those of them that agree
+
+
+class Line(NamedTuple):
+    """What partials deviate by, as a line of (1, q), with the 1σ of its level and of its bend."""
+
+    level: float
+    bend: float
+    spread: float
+    turn: float
+    likely: float  # logarithm
+    scatter: float  # beyond their variance
+
+
+@_jit
+def join(q, relative, variance, faint, fading, free, prior):
+    """Robust regression of deviations on (1, q) with scatter beyond their variance: (level, bend, σ of each, how far
+    their scatter is their own, how far they disagree at all).
+
+    What disturbs the partials moves all of them alike, as beating does, or each the more the fainter it is (`faint`, at
+    least 1), as what sounds beside them does: both count by how likely they are (Bayesian model averaging). Partials
+    that disagree by more are a real guitar's: the louder, the more they count. Those that are `fading` count that many
+    times less.
+    """
+    every = np.ones(len(q))
+    variance, faint = variance * fading, faint * fading
+    alike, trusted = _joined(q, relative, variance, fading, free, prior, FAR, every)
+    apart = _begun_twice(q, relative, variance, faint, free, prior, trusted)
+    # the more the partials disagree, the less is either quite true of them
+    disturbed = _mixed(_chance((apart.likely - alike.likely) / (1 + alike.scatter / LOOSE)), apart, alike)
+    # none is left out: which it would be is chance where all disagree
+    loud, _ = _joined(q, relative, variance, (faint / fading) ** LOUDER * fading, free, prior, np.inf, every)
+    # they disagree by a cent or two: what is further off is no partial of this string
+    near = _near(loud, disturbed, FEW_CENTS)
+    disagree = _disagree(alike.scatter)
+    real = near * disagree
+    mixed = _mixed(real, loud, disturbed)
+    # where what one or two partials say is another's, the rest agree by far better than all do
+    own = disagree / (1 + (loud.scatter / (MUCH_WORSE * alike.scatter + 1e-12)) ** 4)
+    spread = max(mixed.spread, disturbed.spread) * (1 + REAL_UNSURE * real)
+    return mixed.level, mixed.bend, spread, mixed.turn, own, disagree
+
+
+@_jit
+def _begun_twice(q, relative, variance, faint, free, prior, trusted):
+    """The regression begun with all partials and with those `trusted`: where it ends is chance, so both ends count."""
+    one, _ = _joined(q, relative, variance, faint, free, prior, FAR, np.ones(len(q)))
+    other, _ = _joined(q, relative, variance, faint, free, prior, FAR, trusted)
+    return _mixed(_near(other, one, SOME_CENTS) * _chance(other.likely - one.likely), other, one)
+
+
+@_jit
+def _chance(log_odds):
+    return 1 / (1 + np.exp(-min(max(log_odds, -50.0), 50.0)))
+
+
+@_jit
+def agree(q, relative, variance, free, prior):
+    """The plain robust regression, for partials among which another string's may be: (level, bend, σ of level, scatter
+    beyond their variance)."""
+    every = np.ones(len(q))
+    alike, _ = _joined(q, relative, variance, every, free, prior, FAR, every)
+    spread = alike.spread * (1 + REAL_UNSURE * _disagree(alike.scatter))
+    return alike.level, alike.bend, spread, alike.scatter
+
+
+@_jit
+def _near(one, other, width):
+    """How far two readings are of one string: 0 to 1."""
+    return 1 / (1 + ((one.level - other.level) / width) ** 4)
+
+
+@_jit
+def _disagree(scatter):
+    """How far a scatter of partials is a real guitar's: 0 to 1."""
+    return scatter**2 / (scatter**2 + DISAGREE**2)
+
+
+@_jit
+def _mixed(p, one, other):
+    """The mean of two readings, the first of which is true with probability p; its scatter is the second's."""
+    level, bend = p * one.level + (1 - p) * other.level, p * one.bend + (1 - p) * other.bend
+    apart = p * (1 - p) * (one.level - other.level) ** 2
+    spread = np.sqrt(p * one.spread**2 + (1 - p) * other.spread**2 + apart)
+    likely = other.likely + p * (one.likely - other.likely)
+    return Line(level, bend, spread, p * one.turn + (1 - p) * other.turn, likely, other.scatter)
+
+
+@_jit
+def _joined(q, relative, variance, faint, free, prior, far, trusted):
+    """Tukey's biweight, for which nothing counts from `far` σ on; the extra variance grows until the scatter is explained.
+
+    Begins with the partials `trusted` (k,). Returns the line and the trust.
+    """
+    count = len(q)
+    trust = trusted.copy()
+    left, off, least = np.zeros(count), np.zeros(count), variance[0]
+    for k in range(1, count):
+        least = min(least, variance[k])
+    extra = 0.0
+    level = bend = spread = turn = 0.0
+    for _ in range(12):
+        a = b = c = u = v = 0.0
+        for k in range(count):
+            w = trust[k] / (variance[k] + extra * faint[k])
+            a += w
+            b += w * q[k]
+            c += w * q[k] * q[k]
+            u += w * relative[k]
+            v += w * q[k] * relative[k]
+        c += prior
+        det = a * c - b * b
+        level, bend = (u * c - v * b) / det, (a * v - b * u) / det
+        spread, turn = np.sqrt(c / det), np.sqrt(a / det)
+        for k in range(count):
+            left[k] = relative[k] - level - bend * q[k]
+            off[k] = abs(left[k]) / np.sqrt(variance[k] + extra * faint[k])
+        scale = max(1.0, median(off) / 0.6745)
+        chi = 0.0
+        for k in range(count):
+            away = abs(left[k]) / (np.sqrt(variance[k] + extra * faint[k]) * scale) / far
+            trust[k] = (1 - away * away) ** 2 if away < 1 else 1e-4
+            chi += trust[k] * left[k] ** 2 / (variance[k] + extra * faint[k])
+        chi /= max(count - (2 if free else 1), 1)
+        if chi > 1.05:
+            extra = (chi - 1) * least if extra == 0 else extra * chi
+    likely = 0.0
+    for k in range(count):
+        each = variance[k] + extra * faint[k]
+        likely -= 0.5 * (np.log(each) + min(left[k] ** 2 / each, far**2))
+    return Line(level, bend, spread, turn, likely, np.sqrt(extra)), trust

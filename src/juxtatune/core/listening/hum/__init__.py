@@ -1,0 +1,1 @@
+"""Mains hum: tracked, taken out, and what is left of it."""

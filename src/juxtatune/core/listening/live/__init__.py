@@ -1,0 +1,1 @@
+"""Listening as sound comes in."""

@@ -1,0 +1,1 @@
+"""Several strings at once: matrix pencil, votes, presence, iterative cancellation."""

@@ -1,0 +1,104 @@
+"""The rest of the attack glide, taken out of a string of a strum."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from juxtatune.core.listening.f0.estimate import solve
+from juxtatune.core.listening.f0.glide_biexp import CENTS
+from juxtatune.core.listening.multipitch import matrix_pencil
+from juxtatune.core.listening.multipitch.sinusoids import F, Sinusoids
+from juxtatune.core.listening.multipitch.voting import Settled
+from juxtatune.core.listening.partials.demodulate import Demodulated, partial_hz
+
+BENT = 0.25  # cents by which a glide that was not taken out may move a reading
+MOST_SIGMA = 2.0  # cents
+CALIBRATION = 1.5  # to 1σ, as measured in benchmarks/: neighbours leave more than the fit knows
+AROUND, LASTS = 8.0, 6.0  # cents, 1/s: what lies so near a partial and dies no sooner is of the same string
+LEAST_DECAY = 0.3  # 1/s
+USUAL_SPREAD = 0.2  # cents: strands of one partial that beat
+# of a string that sinusoids make which die at once: from which share of them and by where in doubt, by so much (log odds)
+QUICK, DOUBTED, QUICK_CENTS = (0.4, 0.6), 2.5, 2.0  # and 1σ
+THIN_HZ = 200.0
+REMAINS = 0.03  # of a neighbour that is taken away, since it glides a little too
+
+
+def unbent(heard: Sinusoids, found: Settled) -> Settled:
+    """The reading without the attack glide; less sure where the partials have no one frequency, as a real guitar's."""
+    straight = _straightened(heard, found)
+    wide = max(0.0, _spread(heard, found.used) - USUAL_SPREAD)
+    quick = _quick(heard, found)
+    sigma = float(np.sqrt(straight.sigma**2 + wide**2 + (QUICK_CENTS * quick) ** 2))
+    return replace(straight, sigma=sigma, doubt=straight.doubt + DOUBTED * quick)
+
+
+def _quick(heard: Sinusoids, found: Settled) -> float:
+    """How far a string is made of what dies at once, 0 to 1: so do other sounds, and what is left of other strings; thin
+    strings of nylon do too."""
+    decay = np.array([heard.parts[row].decay for row in found.used])
+    at_once = decay >= LASTS * max(1.0, (found.f1 / THIN_HZ) ** 2)
+    share = np.average(at_once, weights=10 ** (heard.level[found.used] / 10))
+    return float(np.clip((share - QUICK[0]) / (QUICK[1] - QUICK[0]), 0, 1))
+
+
+def _spread(heard: Sinusoids, rows: NDArray[np.int64]) -> float:
+    """How far the energy of a string's partials lies about its mean, in cents; loud partials count most."""
+    decay = np.array([c.decay for c in heard.parts])
+    energy = np.array([c.amplitude**2 for c in heard.parts]) / np.maximum(2 * decay, LEAST_DECAY)
+    off = CENTS * np.log(heard.hz[None, :] / heard.hz[rows][:, None])
+    near = (np.abs(off) < AROUND) & (decay < LASTS)[None, :]
+    near[np.arange(len(rows)), rows] = True
+    share = np.where(near, energy[None, :] + 1e-300, 0.0)
+    share = share / share.sum(axis=1, keepdims=True)
+    mean = (share * off).sum(axis=1, keepdims=True)
+    spread = np.sqrt((share * (off - mean) ** 2).sum(axis=1))
+    return float(np.average(spread, weights=10 ** (heard.level[rows] / 10)))
+
+
+def _straightened(heard: Sinusoids, found: Settled) -> Settled:
+    """The reading with the rest of the attack glide taken out, from the phases of the string's own sinusoids.
+
+    Those that stand clear of their neighbours are asked; the glide of the others cannot be told from a beat.
+    """
+    others = [_neighbours(heard, int(row)) for row in found.used]
+    crowd = np.array([sum(c.amplitude**2 for c in o) for o in others])
+    clear = _power(heard, found) > 16 * crowd
+    if clear.sum() < 3:
+        clear = _power(heard, found) > crowd
+    bent = replace(found, sigma=max(found.sigma, BENT))
+    if clear.sum() < 2:
+        return bent
+    numbers, rows = found.numbers[clear], found.used[clear]
+    hz = partial_hz(found.f1, found.stretch, numbers)
+    t = np.arange(len(heard.z)) * matrix_pencil.STEP_S
+    bands = heard.band[rows]
+    own = np.stack([matrix_pencil.without(heard.z[:, heard.band[r]], _neighbours(heard, int(r))) for r in rows])
+    own = own * np.exp(2j * np.pi * (heard.centres[bands] - hz)[:, None] * t)
+    noise = heard.noise + 1e-16 + REMAINS**2 * crowd[clear]
+    overlap = matrix_pencil.WINDOW_S / matrix_pencil.STEP_S / 2.5
+    fit = solve(Demodulated(t, own, noise, numbers, hz, overlap), found.f1, found.stretch, True)
+    if fit is None:
+        return bent
+    moved = abs(CENTS * np.log(fit.f1 / found.f1))
+    if fit.sigma_cents > 2 * BENT or moved > 1.5 + 3 * found.sigma:
+        # partials that will not be joined disagree by more than a glide
+        return replace(bent, sigma=max(bent.sigma, min(max(fit.sigma_cents, moved / 2), MOST_SIGMA)))
+    sigma = float(np.hypot(CALIBRATION * max(fit.sigma_cents, found.sigma), fit.unheard_cents))
+    return replace(found, f1=fit.f1, stretch=fit.stretch, sigma=sigma)
+
+
+def _power(heard: Sinusoids, found: Settled) -> F:
+    return np.array([heard.parts[row].amplitude ** 2 for row in found.used])
+
+
+def _neighbours(heard: Sinusoids, row: int) -> list[matrix_pencil.Component]:
+    """What else rings in a sinusoid's band. What dies at once beside it is its own glide."""
+    me = heard.parts[row]
+    return [
+        c
+        for j, c in enumerate(heard.parts)
+        if j != row and heard.band[j] == heard.band[row] and (c.decay < 5.0 or abs(c.hz - me.hz) > 2.0)
+    ]

@@ -1,0 +1,141 @@
+"""Damped sinusoids closer together than a spectrum can part: the matrix pencil method.
+
+Hua and Sarkar, "Matrix pencil method for estimating parameters of exponentially damped/undamped sinusoids in
+noise", IEEE Trans. ASSP 38 (1990). It is used on narrow bands: a band is turned down to zero, low-passed by
+a window and read every few hundredths of a second, so that only what rings near its centre is left.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from juxtatune.core.listening.dsp.projection import project
+from juxtatune.core.listening.source import Samples
+
+F = NDArray[np.float64]
+Z = NDArray[np.complex128]
+WINDOW_S = 0.2
+STEP_S = 0.02
+REACH_HZ = 8.0  # of a band: further out the window takes too much away
+MOST = 6  # components of one band
+LEAST_VALUES = 3 * (MOST + 2)
+LEAST = 3e-3  # size of the weakest singular value that counts, against the strongest
+FASTEST_DECAY = 14.0  # 1/s
+
+
+@dataclass(frozen=True)
+class Component:
+    """One damped sinusoid: Hz, amplitude at the start, decay 1/s, 1σ of its frequency in Hz."""
+
+    hz: float
+    amplitude: float
+    decay: float
+    sigma: float
+    pole: complex  # from one value of the band to the next
+    size: complex  # at the band's first value
+
+
+def bands(x: Samples, rate: float, centres: F, step: float = STEP_S) -> Z:
+    """Each band turned down to zero (M, bands), one value every `step` (s); needs WINDOW_S of sound."""
+    size, hop = int(WINDOW_S * rate), int(step * rate)
+    starts = np.arange(0, len(x) - size + 1, hop)
+    window = _window(size)
+    t = starts / rate
+    return project(x, starts, window, centres, rate) * np.exp(-2j * np.pi * centres[None, :] * t[:, None])
+
+
+def long_enough(x: Samples, rate: float) -> bool:
+    """Whether a sound's bands have values enough for any component to be told."""
+    return (len(x) - int(WINDOW_S * rate)) // int(STEP_S * rate) + 1 >= LEAST_VALUES
+
+
+def response(off: F, rate: float) -> F:
+    """How large (0 to 1) sinusoids look that lie so far (Hz) off the middle of their bands."""
+    size = int(WINDOW_S * rate)
+    t = (np.arange(size) - (size - 1) / 2) / rate
+    return np.asarray(np.cos(2 * np.pi * np.outer(off, t)) @ _window(size)) / 2
+
+
+def _window(size: int) -> F:
+    window = np.blackman(size + 2)[1:-1]
+    return np.asarray(window / (window.sum() / 2))
+
+
+def components(z: Z, step: float, centres: F, noise: float) -> list[list[Component]]:
+    """The damped sinusoids of each band (M, bands), strongest first; `noise` is the power of z from noise alone."""
+    found: list[list[Component]] = [[] for _ in centres]
+    if len(z) < LEAST_VALUES:
+        return found
+    poles = _poles(z, step, noise)
+    for count in range(1, MOST + 1):
+        # bands with as many poles are solved together
+        alike = [k for k, some in enumerate(poles) if len(some) == count]
+        if not alike:
+            continue
+        each = np.array([poles[k] for k in alike])
+        powers = each[:, None, :] ** np.arange(len(z))[None, :, None]
+        sizes = (np.linalg.pinv(powers) @ z[:, alike].T[:, :, None])[:, :, 0]
+        left = np.mean(np.abs(z[:, alike].T - (powers @ sizes[:, :, None])[:, :, 0]) ** 2, axis=1)
+        for k, some in zip(
+            alike, _described(each, sizes, centres[alike], step, len(z), left + noise + 1e-18), strict=True
+        ):
+            found[k] = some
+    return found
+
+
+def _poles(z: Z, step: float, noise: float) -> list[Z]:
+    """What one value of each band is multiplied by to give the next, by each of its sinusoids."""
+    count, width = len(z), len(z) // 3
+    hankel = np.lib.stride_tricks.sliding_window_view(z.T, width + 1, axis=1)
+    # the squares of the singular values, and the vectors, rising
+    square, turned = np.linalg.eigh(hankel.conj().transpose(0, 2, 1) @ hankel)
+    size = np.sqrt(np.maximum(square, 0.0))
+    least = np.maximum(LEAST * size[:, -1:], 1.5 * np.sqrt(noise * count))
+    order = np.minimum(np.sum(size > least, axis=1), MOST)
+    poles: list[Z] = [np.zeros(0, complex)] * z.shape[1]
+    for many in range(1, MOST + 1):
+        alike = np.flatnonzero(order == many)
+        if len(alike) == 0:
+            continue
+        basis = turned[alike, :, -many:].conj()
+        each = np.linalg.eigvals(_shift(basis))
+        lasting = (np.abs(each) > np.exp(-FASTEST_DECAY * step)) & (np.abs(each) < np.exp(1.0 * step))
+        for row, k in enumerate(alike):
+            poles[k] = each[row][lasting[row]]
+    return poles
+
+
+def _shift(basis: Z) -> Z:
+    """What turns all rows but the last of each orthonormal basis (K, M, P) into all but the first: (K, P, P).
+
+    By the inverse of I - r* r, where r is the last row (Sherman and Morrison 1950), in place of a pseudoinverse.
+    """
+    last = basis[:, -1:]
+    turned = basis[:, :-1].conj().transpose(0, 2, 1) @ basis[:, 1:]
+    left = np.maximum(1 - np.sum(np.abs(last) ** 2, axis=2, keepdims=True), 1e-12)
+    return np.asarray(turned + last.conj().transpose(0, 2, 1) @ (last @ turned) / left)
+
+
+def _described(poles: Z, sizes: Z, centres: F, step: float, count: int, left: F) -> list[list[Component]]:
+    """The sinusoids (bands, P) of bands of `count` values, strongest first; `left` (bands,) is the power that none
+    explains."""
+    hz, decay = np.angle(poles) / (2 * np.pi * step), -np.log(np.abs(poles)) / step
+    lasts = np.minimum(count * step, 1.5 / np.maximum(decay, 0.05))
+    # Rife and Boorstyn (1974), for as long as the component lasts, with the window's overlap
+    size = np.maximum(np.abs(sizes), 1e-15)
+    sigma = np.sqrt(6 * left[:, None] / size**2 / np.maximum(lasts / WINDOW_S, 1.0)) / (2 * np.pi * lasts)
+    columns = (np.abs(hz) <= REACH_HZ, centres[:, None] + hz, size, decay, sigma, poles, sizes)
+    each = zip(*(column.tolist() for column in columns), strict=True)
+    return [
+        sorted((Component(*row[1:]) for row in zip(*band, strict=True) if row[0]), key=lambda c: -c.amplitude)
+        for band in each
+    ]
+
+
+def without(z: Z, others: list[Component]) -> Z:
+    """What is left of a band (M,) when some of its components are taken away."""
+    steps = np.arange(len(z))
+    return z - sum((c.size * c.pole**steps for c in others), np.zeros(len(z), complex))

@@ -1,0 +1,84 @@
+"""Whether a string that was read from a strum rings, or was read into what others leave; and what it explains."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from juxtatune.core.listening.f0.glide_biexp import CENTS
+from juxtatune.core.listening.multipitch.sinusoids import F, Rows, Sinusoids
+from juxtatune.core.listening.multipitch.voting import PARTIALS, Settled
+from juxtatune.core.listening.partials.demodulate import partial_hz
+
+LOW, LOWER = 5, 8  # partials
+ALONE = 4.0  # Hz: so near a louder partial of another string, what that leaves is read as a string
+BESIDE, UPON = 0.3, 0.6  # Hz
+HIGHEST, ABOVE = 40, 1.5  # partial; cents
+STRAY = 4.0  # cents
+DOUBTFUL = 1.0  # log odds
+ODD = 0.25  # of the partials
+
+
+def taken_by(heard: Sinusoids, found: Settled) -> Rows:
+    """The sinusoids that a string explains: its partials, what its glide leaves beside them, those above, and stray ones."""
+    beside = (np.abs(heard.hz[:, None] - heard.hz[found.used][None, :]) < BESIDE).any(axis=1)
+    above = partial_hz(found.f1, found.stretch, np.arange(PARTIALS + 1, HIGHEST + 1))
+    taken = beside | (np.abs(CENTS * np.log(heard.hz[:, None] / above[None, :])) < ABOVE).any(axis=1)
+    # a partial of a real string may lie off its line, where it is missing
+    missing = np.setdiff1d(np.arange(1, PARTIALS + 1), found.numbers)
+    off = np.abs(CENTS * np.log(heard.hz[:, None] / partial_hz(found.f1, found.stretch, missing)[None, :]))
+    nearest = np.argmin(off, axis=0)
+    taken[nearest[off.min(axis=0) < STRAY]] = True
+    return np.asarray(taken)
+
+
+def ringing(heard: Sinusoids, found: Settled, free: Rows) -> Settled | None:
+    """A string read from the `free` sinusoids (k,), with how doubtful it is; None when it rather does not ring."""
+    doubt = _doubt(heard, found, free)
+    return replace(found, doubt=doubt) if doubt < DOUBTFUL and _has_odd(found.numbers) else None
+
+
+def _has_odd(n: NDArray[np.int64]) -> bool:
+    """Whether enough partials are odd ones, low ones too: what has even ones alone is the octave."""
+    odd = n % 2 == 1
+    low = odd[n <= LOWER]
+    return bool(np.mean(odd) >= ODD and low.sum() >= max(1, ODD * len(low)))
+
+
+def _hidden(heard: Sinusoids, found: Settled, free: Rows) -> NDArray[np.int64]:
+    """The low partials that are not heard because they lie upon another string's."""
+    missing = np.setdiff1d(np.arange(1, LOW + 1), found.numbers)
+    hz, others = partial_hz(found.f1, found.stretch, missing), heard.hz[~free]
+    return missing[(np.abs(others[:, None] - hz[None, :]) < UPON).any(axis=0)]
+
+
+def _doubt(heard: Sinusoids, found: Settled, free: Rows) -> float:
+    """How likely a string was read into what others leave: log odds, where both are as frequent.
+
+    A logistic regression over strums of benchmarks/, strings that were not played counting three times. Loud low partials
+    say most for a string, then those that stand alone and are no fifth's or octave's above it, and odd ones; against it
+    that its partials agree more loosely than they are sure, or are high.
+    """
+    n, level = found.numbers, heard.level[found.used] - heard.level.max()
+    low, odd = n <= LOW, n % 2 == 1
+    own = _alone(heard, found, free) & (n % 3 != 0) & (n % 4 != 0)
+    return float(
+        9.34 - 2.59 * np.sum(_loud(level, 45.0, 20.0) * low) - 1.21 * len(_hidden(heard, found, free))
+        - 0.87 * np.sum(own) - 5.21 * np.average(odd, weights=_loud(level, 50.0, 20.0) + 1e-3)
+        + 0.21 * np.sum(n > LOWER) + np.log(found.sigma + 0.02)
+        - 0.84 * np.log(heard.sigma[found.used].min() + 0.003)
+    )  # fmt: skip
+
+
+def _loud(level: F, silent: float, full: float) -> F:
+    """How much a partial counts, 0 to 1, so many dB below the loudest of the sound."""
+    return np.asarray(np.clip((level + silent) / (silent - full), 0, 1))
+
+
+def _alone(heard: Sinusoids, found: Settled, free: Rows) -> Rows:
+    """Which partials have no louder one of another string beside them."""
+    off = np.abs(heard.hz[found.used][:, None] - heard.hz[~free][None, :])
+    louder = heard.level[~free][None, :] > heard.level[found.used][:, None]
+    return np.asarray(~((off < ALONE) & louder).any(axis=1))

@@ -1,0 +1,1 @@
+"""One note end to end: fusion of estimates, reported pitch, octave."""

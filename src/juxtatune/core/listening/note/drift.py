@@ -1,0 +1,57 @@
+"""A pitch that sinks for as long as the note lasts, as no string's tension does: it has one only on average.
+
+A string sinks as its energy does, and to where that ends its partials lead together. Where they do not agree or it sinks
+more slowly, two strands of one string beat, a recording's sample begins to loop, a neck gives or a hand turns: the end
+of such a course is nobody's pitch, and the reading is what long windows and players hear, the mean of what is left after
+the attack.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from juxtatune.core.listening.f0.estimate import Fit, fit_pluck
+from juxtatune.core.listening.f0.glide_biexp import CENTS
+from juxtatune.core.listening.source import Samples
+
+FROM_S, TO_S, LEAST_S = 0.25, 1.75, 0.75  # after the onset: what the mean is taken of
+# of what lies between the mean and the end, where the mean counts and where the end does
+UNCERTAIN, UNCERTAIN_END = 0.15, 0.07
+DISAGREE = 0.25  # from where partials do not tell of one tension
+LOUD = 0.05  # of the loudest partial's power, that holds a string's energy
+# times its energy's: from there a glide is no tension's, and that much further surely none
+SLOWER, BEYOND = 1.2, 0.4
+LEAST_DECAY = 0.1  # 1/s
+TURNED = 10.0  # cents: a string that moves so far is being turned, and where it ends counts
+
+
+def slowly(fit: Fit, lasts: float) -> float:
+    """How far the pitch of a note of `lasts` seconds sinks for as long as that: 0 to 1."""
+    return fit.slow if min(lasts, TO_S) - FROM_S >= LEAST_S else 0.0
+
+
+def _no_tension(fit: Fit) -> float:
+    """How far its glide is none of a string's tension, which falls, and as its energy does: 0 to 1."""
+    if fit.glide[:, 0].sum() < 0:
+        return 1.0
+    loud = fit.amplitude**2 >= LOUD * fit.amplitude.max() ** 2
+    held = 1 / (2 * max(float(fit.decay[loud].min()), LEAST_DECAY))
+    falls = float(np.average(fit.glide[:, 1], weights=np.abs(fit.glide[:, 0]) + 1e-12))
+    slower = (falls / held - SLOWER) / BEYOND
+    return float(np.clip(max(slower, fit.disagree / DISAGREE), 0.0, 1.0))
+
+
+def at_mean(x: Samples, rate: float, fit: Fit, slow: float, onset: float, until: float) -> Fit:
+    """The fit of a note that sounds from `onset` to `until` (s), as far as it is `slow` with its mean pitch."""
+    mean = fit_pluck(x, rate, onset + FROM_S, min(until, onset + TO_S), fit.f1, fit.stretch, glide=False)
+    if mean is None:
+        return fit
+    above = slow * CENTS * float(np.log(mean.f1 / fit.f1))
+    turned = abs(above) > TURNED
+    share = 0.0 if turned else _no_tension(fit)
+    moved = share * above
+    sigma = float(np.hypot(fit.sigma_cents, UNCERTAIN_END * above if turned else UNCERTAIN * moved))
+    f1 = fit.f1 * float(np.exp(moved / CENTS))
+    return replace(fit, f1=f1, sigma_cents=sigma, unheard_cents=(1 - share) * fit.unheard_cents)

@@ -1,0 +1,212 @@
+"""What else is asked of a pluck whose first fit is unsure, and how the answers count."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from juxtatune.core.listening.f0.estimate import Fit, fit_pluck
+from juxtatune.core.listening.multipitch.cancellation import apart
+from juxtatune.core.listening.multipitch.voting import Settled
+from juxtatune.core.listening.partials.demodulate import USUAL_STRETCH, demodulated
+from juxtatune.core.listening.source import Samples
+
+UNSURE, AGREE = 0.4, 40.0  # cents
+NEARLY = 8.0  # power by which a less sure fit counts less
+MEAN = 0.5  # of a glide's mean is what is not sure without it
+LONGEST_APART = 2.4  # s
+UNSURE_APART = 0.07  # cents: what is less sure is taken apart from what sounds beside it
+SURER, SURELY = 1.5, 2.7  # times as sure, from where what is taken apart counts, and counts alone
+STRAYS = 7.0  # in 1σ: further off it is another's
+FAR, FURTHER = 2.5, 1.0  # in 1σ and cents: so is what is this far off, however unsure the fit
+SLIPPED = 20.0  # cents from where a tone began: it slipped on to a string that rings
+ASTRAY = 30.0  # cents from where a tone began: whatever a fit says that is lost among other strings
+LOST = 1.5  # cents: among strings that ring, what is less sure says only that one lies near
+# times as sure, and cents from where a tone began: a fit that is elsewhere has slipped
+FAR_SURER, BEGUN = 20.0, 5.0
+OWN = 2.5  # times as unsure as the fit is another reading where the partials disagree of themselves
+BEYOND = 15.0  # times as sure: such a reading found partials that agree
+# own scatter from where nothing read of what is left was ever so sure, up to so much 1σ, as measured in benchmarks/
+ALL_OWN, OWN_CENTS = 0.6, 5.0
+LARGELY_OWN, FEW_CENTS = 0.42, 1.5  # the same where nothing else rings
+# times as unsure as a first look, from where and by where that counts alone, and 1σ; and so far off it, in `STRAYS`
+SPOILT, SPOILT_CENTS, FAR_OFF = (3.0, 4.5), 1.0, 0.5
+DISAGREE = (0.1, 0.3)  # of a first look's partials: so a real guitar's do, whatever sounds beside them
+
+
+def unless_astray(
+    x: Samples, rate: float, fit: Fit, first: Fit, onset: float, until: float, tone: float
+) -> Fit:
+    """The same as `surest` of a pluck alone, or where a fit is far less sure than a `first` look whose partials agree, and
+    remains so or ends far off it, of that look: the longer one was led astray by what began since."""
+    best = surest(x, rate, fit, onset, until, (), tone)
+    share = _spoilt(fit, first) * share_of(DISAGREE[1] - first.disagree, DISAGREE[1] - DISAGREE[0])
+    if share > 0:
+        reach = STRAYS * float(np.hypot(best.sigma_cents, first.sigma_cents))
+        far = share_of(abs(1200 * np.log2(best.f1 / first.f1)) / reach - 1, FAR_OFF)
+        share *= max(_spoilt(best, first), far)
+    return between(best, surest(x, rate, first, onset, until, (), tone), share) if share > 0 else best
+
+
+def _spoilt(fit: Fit, first: Fit) -> float:
+    """How much a fit is less sure than a first look, from not at all (0) to by far (1)."""
+    times = fit.sigma_cents / max(first.sigma_cents, SPOILT_CENTS / SPOILT[0])
+    return share_of(float(np.log(max(times / SPOILT[0], 1e-9))), float(np.log(SPOILT[1] / SPOILT[0])))
+
+
+def share_of(beyond: float, whole: float) -> float:
+    """A share that grows from 0 to 1 as what lies beyond a limit grows to `whole`."""
+    return min(max(beyond / whole, 0.0), 1.0)
+
+
+def between(a: Fit, b: Fit, share: float) -> Fit:
+    """A fit between two, so that no hair's breadth decides: `share` is that of the second."""
+    if share in (0.0, 1.0):
+        return b if share else a
+    moved = float(1200 * np.log2(b.f1 / a.f1))
+    sigma = np.sqrt(
+        (1 - share) * a.sigma_cents**2 + share * b.sigma_cents**2 + share * (1 - share) * moved**2
+    )
+    own = (1 - share) * a.own_scatter + share * b.own_scatter
+    stretch = (1 - share) * a.stretch + share * b.stretch
+    return replace(
+        a if share < 0.5 else b, f1=a.f1 * 2 ** (share * moved / 1200), sigma_cents=float(sigma), stretch=stretch,
+        own_scatter=own,
+    )  # fmt: skip
+
+
+def surest(
+    x: Samples, rate: float, fit: Fit, onset: float, until: float, ringing: tuple[float, ...], tone: float
+) -> Fit:
+    """The fit, or where it is unsure what other fits say, and what is left when other sound is taken away.
+
+    Where strings ring (`ringing`, Hz) that is asked first, near where the `tone` (Hz) began: fits may slip on to them.
+    """
+    end = min(until, onset + LONGEST_APART)
+    if ringing and fit.sigma_cents > UNSURE:
+        if abs(1200 * np.log2(fit.f1 / tone)) > SLIPPED:
+            fit = replace(fit, sigma_cents=max(fit.sigma_cents, SLIPPED))
+        left = _apart(x, rate, fit, onset, end, ringing, tone, tone)
+        if left is not fit:
+            return left
+    fit = _reconsidered(x, rate, fit, onset + 0.002, min(until, onset + 4.0))
+    return _apart(x, rate, fit, onset, end, ringing, fit.f1, tone) if fit.sigma_cents > UNSURE_APART else fit
+
+
+def _reconsidered(x: Samples, rate: float, fit: Fit, start: float, end: float) -> Fit:
+    """The fit, or a surer one when it is unsure: other strings bend it, and their partials spoil the stretch.
+
+    Fits that are nearly as sure as the surest count too, so that chance does not choose between them.
+    """
+    if fit.among_cents < UNSURE:
+        return fit
+    others = [
+        other
+        for stretch, partials in ((USUAL_STRETCH, 6), (3 * USUAL_STRETCH, 14))
+        for other in _with_and_without_glide(x, rate, start, end, fit.f1, stretch, partials)
+    ]
+    near = [o for o in others if o is not None and abs(1200 * np.log2(o.f1 / fit.f1)) < AGREE]
+    every = [fit, *near]
+    # what takes the pitch for steady reads the mean of a glide
+    above = fit.mean_glide_cents(start, end)
+    own = [
+        np.hypot(_owned(fit, o.sigma_cents, o.among_cents), MEAN * above if o.glide[0, 1] == 0 else 0.0)
+        for o in near
+    ]
+    sigma = np.array([fit.sigma_cents, *own])
+    best = every[int(np.argmin(sigma))]
+    share = (sigma.min() / sigma) ** NEARLY
+    off = np.array([np.log(f.f1 / best.f1) for f in every])
+    scatter = fit.own_scatter / _beyond(fit, best.among_cents)
+    steady = best is not fit and best.glide[0, 1] == 0
+    claim = float(np.hypot(best.sigma_cents, MEAN * above)) if steady else best.sigma_cents
+    f1 = best.f1 * float(np.exp(share @ off / share.sum()))
+    return replace(best, f1=f1, sigma_cents=claim, own_scatter=scatter)
+
+
+def _with_and_without_glide(
+    x: Samples, rate: float, start: float, end: float, f1: float, stretch: float, partials: int
+) -> list[Fit | None]:
+    turned = demodulated(x, rate, start, end, f1, stretch, partials=partials)
+    return [
+        fit_pluck(x, rate, start, end, f1, stretch, glide, rounds=2, partials=partials, turned=turned)
+        for glide in (True, False)
+    ]
+
+
+def _owned(fit: Fit, sigma: float, among: float) -> float:
+    """1σ of another reading: where a real guitar's partials disagree of themselves, nothing beside them is to blame.
+
+    What is surer beyond that found partials that do agree: the fit has lost them.
+    """
+    own = OWN * fit.own_scatter**1.5 * fit.sigma_cents / _beyond(fit, among)
+    return float(np.hypot(sigma, own))
+
+
+def _beyond(fit: Fit, among: float) -> float:
+    """How many times less the scatter of a fit's partials is the string's own, where another reading is so sure."""
+    return float(1 + (fit.among_cents / (among * BEYOND)) ** 4)
+
+
+def _apart(
+    x: Samples,
+    rate: float,
+    fit: Fit,
+    start: float,
+    end: float,
+    ringing: tuple[float, ...],
+    tone: float,
+    began: float,
+) -> Fit:
+    """The fit, or what is left near a tone (Hz) when what sounds beside it is taken away, if that is far surer.
+
+    Further off it is another's: a band plays the same notes; but not where the tone `began` (Hz), which a vague fit lost.
+    Where it is surer by some, both count.
+    """
+    own = fit.own_scatter
+    if (own > ALL_OWN and fit.sigma_cents < OWN_CENTS) or (
+        not ringing and own > LARGELY_OWN and fit.sigma_cents < FEW_CENTS
+    ):
+        return fit
+    found = apart(x, rate, start, end, tone, ringing)
+    if found is None:
+        return fit
+    found = replace(found, sigma=_owned(fit, found.sigma, found.sigma))
+    if found.sigma > fit.sigma_cents / SURER:
+        return fit
+    moved = 1200 * np.log2(found.f1 / fit.f1)
+    # all partials say how vague it is: those left of them may have been chosen wrongly
+    vague = fit.vague_cents > LOST
+    lost = vague and bool(ringing) and abs(1200 * np.log2(found.f1 / tone)) < ASTRAY
+    if not lost and abs(moved) > min(AGREE, _near(fit.vague_cents)):
+        surely = vague and found.sigma < fit.vague_cents / FAR_SURER
+        return _found_again(fit, found) if surely and abs(1200 * np.log2(found.f1 / began)) < BEGUN else fit
+    share = min(np.log(fit.sigma_cents / found.sigma / SURER) / np.log(SURELY / SURER), 1.0)
+    sigma = np.sqrt(
+        share * found.sigma**2 + (1 - share) * fit.sigma_cents**2 + share * (1 - share) * moved**2
+    )
+    stretch = share * found.stretch + (1 - share) * fit.stretch
+    # what was found is surer than its partials' scatter would allow: that was another's
+    return replace(
+        fit, f1=fit.f1 * 2 ** (share * moved / 1200), stretch=stretch, sigma_cents=float(sigma),
+        own_scatter=(1 - share) * fit.own_scatter, vaguer=fit.vaguer ** (1 - share),
+    )  # fmt: skip
+
+
+def _found_again(fit: Fit, found: Settled) -> Fit:
+    """What was found where the fit slipped, and its glide with it."""
+    return replace(
+        fit,
+        f1=found.f1,
+        stretch=found.stretch,
+        sigma_cents=found.sigma,
+        own_scatter=0.0,
+        vaguer=1.0,
+        glide=np.zeros((1, 2)),
+    )
+
+
+def _near(sigma: float) -> float:
+    """How far off (cents) another reading may be of the same string."""
+    return min(STRAYS * sigma, FAR * sigma + FURTHER)

@@ -1,0 +1,203 @@
+"""From one confirmed onset to one reading: which string, at what pitch, from when to when."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from juxtatune.core.listening.assignment.nearest import nearest_note, place_pitch
+from juxtatune.core.listening.event.detect import Candidate, rather
+from juxtatune.core.listening.f0.estimate import Fit, fit_pluck
+from juxtatune.core.listening.multipitch.separation import alone
+from juxtatune.core.listening.note.drift import at_mean, slowly
+from juxtatune.core.listening.note.fusion import (
+    LONGEST_APART,
+    UNSURE_APART,
+    between,
+    share_of,
+    surest,
+    unless_astray,
+)
+from juxtatune.core.listening.note.octave import above
+from juxtatune.core.listening.note.onset_refine import began, out_of_quiet
+from juxtatune.core.listening.note.period import own_pitch_cents
+from juxtatune.core.listening.note.short_note import as_usual
+from juxtatune.core.listening.offset.note_off import find_end
+from juxtatune.core.listening.partials.demodulate import USUAL_STRETCH, partial_hz
+from juxtatune.core.listening.source import Samples
+from juxtatune.core.listening.types import Reading, Targets
+
+ATTACK_FROM, ATTACK_TO = 0.012, 0.112
+LEAST_GLIDE, MOST_GLIDE = -3.0, 25.0  # cents above the settled pitch: beyond it is another string's
+FORETOLD = 2.0  # times that of a glide, before anything of it was heard: what it was then is not told
+NONSENSE = 150.0  # cents, from where nothing was heard of the attack, not even of a string that is turned
+SHORTEST_S = 0.12
+ALONE_S = 1.2  # of a string that is clear but for its beginning
+NEARLY_ALL, FOR_MOST = (
+    0.95,
+    0.75,
+)  # of what is read is a drift: then nothing else is asked, and that counts less
+LOST, TOO_SHORT = "the note is lost in other sound", "the note is too short to be read"
+
+
+@dataclass(frozen=True)
+class Pluck:
+    """What sounds of a pluck `until` then (s), a first look at it as it is among others, and whether that is sure."""
+
+    sound: Samples
+    until: float
+    look: Fit | None
+    sure: bool
+
+
+def read(
+    x: Samples,
+    rate: float,
+    c: Candidate,
+    limit: float,
+    crowd: float,
+    targets: Targets,
+    ringing: tuple[float, ...] = (),
+    told: bool = False,
+) -> Reading | None:
+    """The reading of a confirmed candidate; `limit` ends the sound, `crowd` is when another string joins.
+
+    `ringing` (Hz) are the strings that still sound: where they hide it or its beginning they are taken away. Where it is
+    `told` which octave it is, that is not asked.
+    None for what turns out to be a noise of less than 60 ms.
+    """
+    numbers = np.array([n for n, _, _ in c.tone.matched][:8])
+    stretch = c.tone.stretch or USUAL_STRETCH
+    hz = partial_hz(c.tone.f1, stretch, numbers)
+    end = find_end(x, rate, c.onset, limit, crowd, hz, c.tone.f1, bool(ringing))
+    until = min(end, crowd) if crowd - c.onset > 0.3 else end
+    if end - c.onset < 0.06:
+        return None
+    if until - c.onset < SHORTEST_S:
+        return unread(c, end, TOO_SHORT)
+    pluck = _pluck(x, rate, c, until, ringing)
+    if not told:
+        higher = above(x, rate, c, pluck.look, until, targets) if pluck.look is not None else None
+        other = higher
+        if other is None and pluck.sound is not x:
+            other = rather(pluck.sound, rate, c, pluck.until, targets)
+        if other is not None:
+            return read(x, rate, other, limit, crowd, targets, ringing, told=higher is not None)
+    fitted = _fitted(x, rate, c, pluck, until, bool(ringing))
+    if fitted is None:
+        return unread(c, end, LOST)
+    onset, fit, glides = fitted
+    # what rings along bends a reading as a drift does, and can be taken away
+    slow = slowly(fit, until - onset) if not ringing else 0.0
+    if slow < NEARLY_ALL:
+        surer = (
+            unless_astray(x, rate, fit, pluck.look, onset, until, c.tone.f1)
+            if pluck.look is not None and pluck.sound is x and not ringing
+            else surest(x, rate, fit, onset, until, ringing, c.tone.f1)
+        )
+        fit = between(fit, surer, share_of(NEARLY_ALL - slow, NEARLY_ALL - FOR_MOST))
+    settled = fit if slow == 0 else at_mean(x, rate, fit, slow, onset, until)
+    phases_cents = settled.sigma_cents * fit.vaguer
+    settled = as_usual(settled, onset, until)
+    glide = None
+    if not c.first and until - onset >= ATTACK_TO + 0.01:
+        # what other fits say of a pluck heard as it is holds for its glide too
+        glide = _glide(fit if pluck.sound is x else glides, onset, bool(ringing))
+    if glide is not None:
+        # of a drift its mean is read and not its end, and of a short note perhaps a usual one
+        glide -= 1200 * float(np.log2(settled.f1 / fit.f1))
+    # of a drift its end has a period, its mean has none: the reading lies between the two
+    own = replace(
+        settled,
+        f1=settled.f1 * 2 ** (own_pitch_cents(settled) / 1200),
+        sigma_cents=float(np.hypot(settled.sigma_cents, settled.unheard_cents)),
+    )
+    return _reading(c, own, onset, end, glide, targets, phases_cents)
+
+
+def _pluck(x: Samples, rate: float, c: Candidate, until: float, ringing: tuple[float, ...]) -> Pluck:
+    """The sound of a candidate alone: strings that ring are taken away where they hide it or its beginning."""
+    look = _look(x, rate, c, until)
+    sure = look is not None and look.vague_cents <= UNSURE_APART
+    if not ringing or (sure and out_of_quiet(x, rate, c.onset)):
+        return Pluck(x, until, look, sure)
+    last = min(until, c.onset + (ALONE_S if sure else LONGEST_APART))
+    return Pluck(alone(x, rate, c.onset, last, c.tone.f1, ringing), last, look, sure)
+
+
+def _fitted(
+    x: Samples, rate: float, c: Candidate, pluck: Pluck, until: float, among: bool
+) -> tuple[float, Fit, Fit] | None:
+    """When a candidate began (s), its fit, and the fit that says how it glides; None when it is lost in other sound."""
+    own, look = pluck.sound, pluck.look
+    fit = look if own is x else _look(own, rate, c, until) or look
+    if fit is None:
+        return None
+    if c.first:
+        return c.onset, fit, fit
+    onset = began(own, rate, fit, c.onset, among)
+    fit = fit_pluck(own, rate, onset + 0.002, min(pluck.until, onset + 4.0), fit.f1, fit.stretch) or fit
+    if own is x or look is None or not pluck.sure:
+        return onset, fit, fit
+    # clear but for its beginning: all of it counts
+    whole = fit_pluck(x, rate, onset + 0.002, min(until, onset + 4.0), look.f1, look.stretch) or look
+    return onset, min(fit, whole, key=lambda f: f.sigma_cents), fit
+
+
+def _look(x: Samples, rate: float, c: Candidate, until: float) -> Fit | None:
+    """A first look at a candidate that sounds until then (s)."""
+    settle = 0.0 if c.first else min(0.04, 0.2 * (until - c.onset))
+    start, end = c.onset + settle, min(until, c.onset + 1.5)
+    return fit_pluck(x, rate, start, end, c.tone.f1, c.tone.stretch or USUAL_STRETCH, rounds=1, most=48)
+
+
+def _glide(fit: Fit, onset: float, among: bool) -> float | None:
+    """How far the attack lies above the settled pitch, in cents; None where the strings `among` which it began spoil it,
+    or where it is told by nothing that was heard."""
+    glide = fit.mean_glide_cents(onset + ATTACK_FROM, onset + ATTACK_TO)
+    before = fit.origin - onset - ATTACK_FROM
+    foretold = any(0 < time < before / FORETOLD for _, time in fit.glide)
+    least, most = (LEAST_GLIDE, MOST_GLIDE) if among or foretold else (-NONSENSE, NONSENSE)
+    return glide if least < glide < most else None
+
+
+def unread(c: Candidate, end: float, why: str) -> Reading:
+    """A pluck that sounds until `end` (s) and cannot be read."""
+    return Reading(
+        c.onset, end, None, None, None, None, None, None, None, None, None, 0.0, _db(c.level), problem=why
+    )
+
+
+def _db(power: float) -> float:
+    return float(10 * np.log10(power + 1e-12))
+
+
+def _reading(
+    c: Candidate,
+    fit: Fit,
+    onset: float,
+    end: float,
+    glide: float | None,
+    targets: Targets,
+    phases_cents: float,
+) -> Reading:
+    """The reading of a fit; `glide` is how far above it the pitch is in the attack (cents)."""
+    pitch = targets.reference.pitch(fit.f1)
+    place = place_pitch(pitch, targets)
+    note = nearest_note(pitch, targets)
+    target = (
+        targets.tuning.note(place.string) if place.string is not None and targets.tuning is not None else None
+    )
+    against = target.pitch if target is not None else float(round(note.pitch))
+    cents = (pitch - against) * 100
+    attack = cents + glide if glide is not None else None
+    margin = c.tone.score - c.rival
+    right = 1 / (1 + np.exp(-(2.0 + 12 * margin)))
+    return Reading(
+        start=onset, end=max(end, onset + 0.01), f1=fit.f1, pitch=pitch, string=place.string, target=target,
+        target_hz=targets.reference.hz(target.pitch) if target is not None else None,
+        note=note, cents=cents, sigma_cents=fit.sigma_cents, attack_cents=attack,
+        confidence=float(right * place.certainty), level_db=_db(c.level), also=place.also, problem=place.problem,
+        stretch=fit.stretch, stretch_sigma=fit.stretch_sigma, heard=float(right), phases_cents=phases_cents,
+    )  # fmt: skip

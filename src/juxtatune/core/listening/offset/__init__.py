@@ -1,0 +1,1 @@
+"""When a note ends, and how it dies away."""

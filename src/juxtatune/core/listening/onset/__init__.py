@@ -1,0 +1,1 @@
+"""Where something may begin: spectral flux and peak picking."""

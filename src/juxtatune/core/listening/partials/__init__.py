@@ -1,0 +1,1 @@
+"""Partials over time: heterodyning, audibility, decay."""

@@ -1,0 +1,67 @@
+"""A whole sound, from candidates to readings; the same steps that live listening takes."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from juxtatune.core.listening.assignment.beam import told_apart
+from juxtatune.core.listening.dsp.resample import to_working_rate
+from juxtatune.core.listening.event.damped import until_damped
+from juxtatune.core.listening.event.filter import confirmed, same_pitch
+from juxtatune.core.listening.hum.track import without_hum
+from juxtatune.core.listening.note.reading import read
+from juxtatune.core.listening.offset.decay import damping
+from juxtatune.core.listening.onset.flux import onsets
+from juxtatune.core.listening.rejection.bleed import without_bleed, without_strays
+from juxtatune.core.listening.rejection.drums import without_drums
+from juxtatune.core.listening.rejection.hum_residual import without_left_hum
+from juxtatune.core.listening.source import Samples
+from juxtatune.core.listening.types import Reading, Targets
+
+UNREAD_DB = 8.0
+ALONE_S = 0.3
+
+
+def analyse(samples: Samples, rate: float, targets: Targets) -> list[Reading]:
+    """All plucks of one channel, in order. Times count from the first sample."""
+    x, working = to_working_rate(samples, rate)
+    return analyse_working(x, working, targets)
+
+
+def analyse_working(x: Samples, rate: float, targets: Targets) -> list[Reading]:
+    length = len(x) / rate
+    peak = float(np.max(np.abs(x))) if len(x) else 0.0
+    if peak < 1e-6:
+        return []
+    raw, x = x, without_hum(x, rate)
+    found = confirmed(x, rate, onsets(x, rate), targets, x is not raw)
+    if x is not raw:
+        found = without_left_hum(raw, rate, found, targets)
+    found = without_bleed(found, targets)
+    readings: list[Reading | None] = []
+    for k, c in enumerate(found):
+        later = found[k + 1 :]
+        same = next((d.onset for d in later if same_pitch(c, d)), length)
+        crowd = later[0].onset if later else length
+        still = tuple(r.f1 for r in readings if r is not None and r.f1 is not None and r.end > c.onset + 0.1)
+        r = read(x, rate, c, min(same, length), crowd, targets, still)
+        if r is not None:
+            r = until_damped(x, rate, r, later)
+        readings.append(
+            _with_timbre(x, rate, r, crowd) if r is not None and targets.source is not None else r
+        )
+    heard = [r for r in readings if r is not None]
+    # what cannot be read is worth saying of a pluck, not of every sound beside one
+    loudest = max((r.level_db for r in heard), default=0.0)
+    heard = [r for r in heard if r.f1 is not None or r.level_db > loudest - UNREAD_DB]
+    return without_strays(told_apart(without_drums(x, rate, heard), targets), targets)
+
+
+def _with_timbre(x: Samples, rate: float, r: Reading, crowd: float) -> Reading:
+    """The reading with what tells its string from another that may have this pitch; `crowd` is when another joins (s)."""
+    if r.f1 is None or r.stretch is None:
+        return r
+    until = min(r.end, crowd) if crowd - r.start > ALONE_S else r.end
+    return replace(r, damping=damping(x, rate, r.start, until, r.f1, r.stretch))

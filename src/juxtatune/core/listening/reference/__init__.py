@@ -1,0 +1,1 @@
+"""The tuning reference of a recording."""

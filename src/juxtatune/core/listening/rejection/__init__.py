@@ -1,0 +1,1 @@
+"""What is not the player: bleed and drums."""

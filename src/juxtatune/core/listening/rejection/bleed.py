@@ -1,0 +1,201 @@
+"""Which of the tones found are the player's: the band beside the microphone is quieter and plays other notes."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from juxtatune.core.listening.assignment.nearest import place_pitch
+from juxtatune.core.listening.event.detect import Candidate
+from juxtatune.core.listening.partials.demodulate import partial_hz
+from juxtatune.core.listening.types import Reading, Targets
+
+Mask = NDArray[np.bool_]
+FAR_DB = 19.0  # this far below the loud plucks nothing is the player's
+LACKING_DB = 26.0  # but the one string that the loud ones lack
+ODD_DB = 12.0  # as far as this only what lies on a string near its target
+GAP_DB = 4.0  # an empty stretch of levels this wide may part two players
+OTHER_DB = 12.0  # a player is no softer than this
+BAND, MORE = 3, 2.0  # tones of a band, and how many times as many as lie on strings
+FEW, ALIKE_DB = 3, 8.0  # loud plucks lie so close together
+SURE, CONVINCING, MOSTLY = 0.65, 0.5, 0.5  # in score, and of the soft ones
+NEAR = 0.75  # semitones from a target at which a string is usually found
+VAGUE = 2.0  # cents
+VAGUER = 3.0  # times as unsure as is usual here or on this string: a real guitar's partials disagree
+MUCH_VAGUER = 8.0  # the same in a take of a few plucks, of which one may be a string that disagrees more
+NOTHING = 15.0  # cents: what is less sure than that says nothing
+FAINT_DB = 10.0
+UPON, APART = 4.0, 75.0  # cents
+RINGS_ON_S = 0.15  # longer than damping takes: so it was not damped for the next
+ELSEWHERE = 20.0  # cents: further from where it was no string is picked again
+AGAIN_S = 0.1  # at most between the end of a reading and the next pluck of its string
+ASTRAY, FOUND = 150.0, 100.0  # cents from a target: far off, and near enough to be it
+
+
+def without_bleed(found: list[Candidate], targets: Targets) -> list[Candidate]:
+    """Leaves out what comes from other instruments, by level and by fit to the tuning."""
+    if len(found) < 2:
+        return found
+    level = 10 * np.log10(np.array([c.level for c in found]) + 1e-15)
+    strings = [_string(c, targets) for c in found]
+    on_string = np.array([s is not None for s in strings])
+    sure = np.array([c.tone.rich and c.tone.score > SURE for c in found])
+    level = level - _loud(level, sure & (on_string | (targets.tuning is None)), on_string)
+    keep = (level > -FAR_DB) | ((level > -LACKING_DB) & _lacking(level > -FAR_DB, strings, sure, targets))
+    if targets.tuning is not None:
+        keep &= (level > -ODD_DB) | on_string
+    if np.sum(level > -ALIKE_DB) <= FEW:
+        # a short take says little of the player: what is softer must be heard well to be his
+        strings = [s if c.tone.score > CONVINCING else None for c, s in zip(found, strings, strict=True)]
+        if targets.tuning is None:
+            keep &= (level > -ODD_DB) | sure
+        elif on_string.sum() <= FEW and np.mean(on_string[level > -ALIKE_DB]) >= MOSTLY:
+            # not where the loud ones, his own, are far out of tune themselves
+            keep &= (level > -ALIKE_DB) | on_string
+    keep &= ~_another_player(level, strings, sure, targets)
+    if targets.tuning is not None:
+        keep &= ~_of_a_band(level, strings)
+    return [c for c, kept in zip(found, keep, strict=True) if kept]
+
+
+def _loud(level: NDArray[np.floating], sure: Mask, on_string: Mask) -> float:
+    """The level of the loud plucks (dB): a few have it, so that one bang does not count, nor do many soft notes.
+
+    One that is `sure` to be a string does, unless most of what is too soft beside it lies on strings, as a player's does.
+    """
+    falling = np.sort(level)[::-1]
+    few = min(FEW, len(level)) - 1
+    near = falling[: len(level) - few] - falling[few:] < ALIKE_DB
+    loud = float(falling[int(np.argmax(near))])
+    one = float(np.max(level[sure], initial=loud))
+    soft = level < one - FAR_DB
+    return loud if np.mean(on_string[soft] if soft.any() else 0.0) > MOSTLY else one
+
+
+def _string(c: Candidate, targets: Targets) -> int | None:
+    """The string a candidate lies on, where a player would have it."""
+    if targets.tuning is None:
+        return None
+    pitch = targets.reference.pitch(c.tone.f1)
+    place = place_pitch(pitch, targets)
+    if place.string is None:
+        return None
+    near = targets.source is not None or abs(pitch - targets.tuning.pitch(place.string)) < NEAR
+    return place.string if near else None
+
+
+def _another_player(
+    level: NDArray[np.floating], strings: list[int | None], sure: Mask, targets: Targets
+) -> Mask:
+    """Marks the quiet side of a gap in the levels, unless it is what the loud side lacks, or the one string that it lacks."""
+    none = np.zeros(len(level), bool)
+    rising = np.sort(level)
+    gaps = np.diff(rising)
+    allowed = (rising[:-1] < -OTHER_DB) & (rising[1:] > -FAR_DB)
+    if not np.any(allowed & (gaps > GAP_DB)):
+        return none
+    k = int(np.argmax(np.where(allowed, gaps, 0.0)))
+    quiet = level <= rising[k]
+    members = [s for s, q in zip(strings, quiet, strict=True) if q]
+    loud = {s for s, q in zip(strings, quiet, strict=True) if not q}
+    if targets.tuning is None:
+        return quiet if len(members) >= 3 else none
+    if len(members) == 1 and members[0] is not None:
+        return none  # a band beside the player is not heard once, and not on his string
+    own = sum(s is not None and s not in loud for s in members)
+    few = len(members) <= len(targets.tuning.pitches)
+    if few and own >= 0.5 * len(members):
+        return none
+    return quiet & ~_lacking(~quiet, strings, sure, targets)
+
+
+def _lacking(loud: Mask, strings: list[int | None], sure: Mask, targets: Targets) -> Mask:
+    """Marks the strings that most of the others, which are loud, lack: heard well, and once."""
+    if targets.tuning is None:
+        return np.zeros(len(loud), bool)
+    has = {s for s, is_loud in zip(strings, loud, strict=True) if is_loud}
+    soft = [s for s, is_loud in zip(strings, loud, strict=True) if not is_loud]
+    lacking = len(has - {None}) >= 0.5 * len(targets.tuning.pitches)
+    once = [s is not None and s not in has and soft.count(s) == 1 for s in strings]
+    return lacking & sure & np.array(once)
+
+
+def _of_a_band(level: NDArray[np.floating], strings: list[int | None]) -> Mask:
+    """Marks what is soft on a string that is heard loud too, where most of what is soft lies on no string: a band plays
+    the strings' notes now and then."""
+    soft = level < -OTHER_DB
+    lies = np.array([s is not None for s in strings])
+    loud = {s for s, low in zip(strings, soft, strict=True) if not low}
+    band = np.sum(soft & ~lies)
+    if band < BAND or band <= MORE * np.sum(soft & lies):
+        return np.zeros(len(level), bool)
+    return soft & np.array([s in loud for s in strings])
+
+
+def without_strays(heard: list[Reading], targets: Targets) -> list[Reading]:
+    """Leaves out what begins under a louder string and cannot be read, is no string's, or is one that is heard better.
+
+    A string that is on its way from another tuning may lie anywhere, so nothing is left out there.
+    """
+    if targets.tuning is None or targets.source is not None:
+        return heard
+    placed = [r for r in heard if r.string is not None and r.cents is not None and abs(r.cents) < FOUND]
+    starts, ends = np.array([q.start for q in placed]), np.array([q.end for q in placed])
+
+    def stray(r: Reading) -> bool:
+        beside = (starts < r.start + AGAIN_S) & (ends > r.start - AGAIN_S)
+        about = [placed[k] for k in np.flatnonzero(beside)]
+        if any(_rings_over(q, r) and (_astray(r, placed) or _is_partial(r, q)) for q in about):
+            return True
+        return _faint(r, placed) or any(_left_of(q, r) for q in about)
+
+    return [r for r in heard if not stray(r)]
+
+
+def _left_of(q: Reading, r: Reading) -> bool:
+    """Whether what seems to be a string picked again is but what a room leaves of it: far softer, and of no clear pitch."""
+    if r.string != q.string or r.vague_cents is None or r.cents is None or q.cents is None:
+        return False
+    follows = abs(q.end - r.start) < AGAIN_S and r.level_db < q.level_db - FAINT_DB
+    return follows and r.vague_cents > (VAGUE if abs(r.cents - q.cents) > ELSEWHERE else NOTHING)
+
+
+def _is_partial(r: Reading, of: Reading) -> bool:
+    """Whether a string far from its target has just the pitch of a partial of another one that is not as far off."""
+    if r.f1 is None or r.cents is None or of.f1 is None or of.cents is None:
+        return False
+    number = max(1, round(r.f1 / of.f1))
+    partial = float(partial_hz(of.f1, of.stretch or 0.0, np.array([number]))[0])
+    return number > 1 and abs(1200 * np.log2(r.f1 / partial)) < UPON and abs(r.cents - of.cents) > APART
+
+
+def _faint(r: Reading, placed: list[Reading]) -> bool:
+    """Whether in a short take a string that is well heard nowhere is far softer and vaguer than those that are the player's."""
+    others = [q for q in placed if q is not r and q.level_db > r.level_db + FAINT_DB]
+    if not others or len(placed) > FEW or r.vague_cents is None:
+        return False
+    vague = max(VAGUE, MUCH_VAGUER * _usual(others))
+    well = any(q.string == r.string and (q.vague_cents or 0.0) <= vague for q in placed)
+    return r.vague_cents > vague and not well
+
+
+def _astray(r: Reading, placed: list[Reading]) -> bool:
+    if r.f1 is None or r.cents is None or r.vague_cents is None or r.string is None:
+        return True
+    others = [q for q in placed if q is not r and q.string == r.string]
+    if not others or abs(r.cents) > ASTRAY:
+        return bool(others)
+    vague = max(VAGUE, VAGUER * _usual(placed), VAGUER * _usual(others))
+    again = any(abs(q.end - r.start) < AGAIN_S for q in others)  # its string rang until it was picked again
+    return r.vague_cents > (max(vague, NOTHING) if again else vague)
+
+
+def _usual(readings: list[Reading]) -> float:
+    """How vague readings are as a rule, in cents."""
+    return float(np.median([r.vague_cents or 0.0 for r in readings]))
+
+
+def _rings_over(louder: Reading, r: Reading) -> bool:
+    return (
+        louder.start < r.start - 0.05 and louder.end > r.start + RINGS_ON_S and louder.level_db > r.level_db
+    )

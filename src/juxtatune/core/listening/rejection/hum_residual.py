@@ -1,0 +1,33 @@
+"""What is left of hum that was taken out, and is no string."""
+
+from __future__ import annotations
+
+from juxtatune.core.listening.event.detect import Candidate, hear
+from juxtatune.core.listening.event.filter import ends, same_pitch
+from juxtatune.core.listening.event.sustain import of_the_mains
+from juxtatune.core.listening.hum.track import MAINS_HZ
+from juxtatune.core.listening.source import Samples
+from juxtatune.core.listening.types import Targets
+
+NEAR = 0.018  # how well what little is left of hum tells its pitch
+LOOK_S = 0.3
+
+
+def without_left_hum(x: Samples, rate: float, found: list[Candidate], targets: Targets) -> list[Candidate]:
+    """The candidates without those near the mains that never begin or end in the sound `x` (N,) with its hum: where a
+    string near it is damped, hum that was followed beside that string shows again."""
+    return [
+        c for k, c in enumerate(found) if c.first or not _near_mains(c) or _begins(x, rate, found, k, targets)
+    ]
+
+
+def _near_mains(c: Candidate) -> bool:
+    return any(abs(c.tone.f1 / (n * mains) - 1) < NEAR for mains in MAINS_HZ for n in (1, 2))
+
+
+def _begins(x: Samples, rate: float, found: list[Candidate], k: int, targets: Targets) -> bool:
+    c, following = found[k], found[k + 1].onset if k + 1 < len(found) else len(x) / rate
+    string = hear(x, rate, c.onset, c.onset + LOOK_S, targets).string
+    if string is None or not same_pitch(string, c):
+        return False
+    return not of_the_mains(string) or ends(x, rate, string, following)

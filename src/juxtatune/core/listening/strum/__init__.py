@@ -1,0 +1,1 @@
+"""All strings from one strum."""

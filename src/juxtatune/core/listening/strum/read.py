@@ -1,0 +1,175 @@
+"""All strings at once: each string's pitch from a strum, as far as its partials can be told from the others'.
+
+Every damped sinusoid of the sound is found, also those that lie within a fraction of a hertz of each other
+(`pencil`). They vote for how far each string lies from its target; a string whose partials are its own is
+settled first and explains its sinusoids away, so that an octave or a unison above it is read from the rest.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from itertools import permutations
+
+import numpy as np
+from scipy.fft import irfft, rfft, rfftfreq
+
+from juxtatune.core.listening.dsp.resample import to_working_rate
+from juxtatune.core.listening.f0.glide_biexp import CENTS
+from juxtatune.core.listening.multipitch.cancellation import settle_all
+from juxtatune.core.listening.multipitch.deglide import BENT, MOST_SIGMA, unbent
+from juxtatune.core.listening.multipitch.sinusoids import Sinusoids, sinusoids
+from juxtatune.core.listening.multipitch.voting import Settled
+from juxtatune.core.listening.note.period import midway
+from juxtatune.core.listening.offset.strum_end import SILENT, after_strum
+from juxtatune.core.listening.source import Samples
+from juxtatune.core.listening.strum.segment import beforehand, went_on
+from juxtatune.core.listening.types import Targets
+from juxtatune.core.music.tuning import SAME
+
+SETTLE_S, EARLIER_S = 0.6, 0.3  # the glide of the attack is left out
+SURE = 1.5  # cents: what is less sure and found early alone must be doubted far less
+SURER, SURER_STILL = 0.5, -0.4  # log odds: what is found once must be doubted less
+SAME_CENTS = 9.0  # two looks at one string differ by no more
+CLEARER = 2.0  # log odds: where two looks differ by more than that, one must be doubted so much less
+WANDERS = 4.0  # cents: where they differ by more, neither is better
+RUMBLE_HZ = 24.0  # what lies below no string makes: an offset, wind, a stage
+REAL, ALL_REAL = 0.1, 0.16  # cents of scatter, of two thirds of a real guitar's strings
+FEWEST = 3  # strings that say so
+DEFINED = 0.9  # cents: the pitch of such a string is defined no better
+PRIOR = 2.3  # log odds that a string of a strum is read rightly
+
+
+@dataclass(frozen=True)
+class StrumReading:
+    """One string of a strum; `cents` is None when it cannot be told apart (`problem` says why)."""
+
+    string: int
+    cents: float | None
+    sigma_cents: float | None
+    confidence: float
+    also: tuple[int, ...] = ()
+    problem: str | None = None
+
+
+def read_strum(samples: Samples, rate: float, targets: Targets) -> list[StrumReading]:
+    """A reading for every string of the tuning, highest number first."""
+    assert targets.tuning is not None
+    x, working = to_working_rate(samples, rate)
+    x = _without_rumble(x, working)
+    strings = list(targets.tuning.strings)
+    goals = {s: targets.target_hz(s) for s in strings}
+    before = beforehand(x, working)
+    settled = _settled_after(x, working, SETTLE_S, goals, before)
+    if len(settled) < len(goals) or any(f.sigma >= BENT or f.doubt >= SURER for f in settled.values()):
+        # what is soon lost in noise is heard earlier alone, and a real guitar's pitch moves
+        earlier = _as_named(settled, _settled_after(x, working, EARLIER_S, goals, before), goals)
+        both = ((s, _of_both(earlier.get(s), settled.get(s))) for s in goals)
+        settled = {s: found for s, found in both if found is not None}
+    if not settled and after_strum(x, working, EARLIER_S) is None:
+        heard = len(x) > 0 and float(np.max(np.abs(x))) > SILENT
+        problem = "damped too soon: let the strum ring for a second" if heard else "no strings are heard"
+        return [StrumReading(s, None, None, 0.0, problem=problem) for s in strings]
+    return [_report(s, settled, goals, targets) for s in strings]
+
+
+def _without_rumble(x: Samples, rate: float) -> Samples:
+    if len(x) == 0:
+        return x
+    times = RUMBLE_HZ / np.maximum(rfftfreq(len(x), 1 / rate), 1e-3)
+    return np.asarray(irfft(rfft(x) / (1 + times**8), len(x)))
+
+
+def _as_named(
+    first: dict[int, Settled], second: dict[int, Settled], goals: dict[int, float]
+) -> dict[int, Settled]:
+    """The second look with strings of one target named as in the first: which is which nobody can hear."""
+    named: dict[int, Settled] = {}
+    for goal in set(goals.values()):
+        alike = [s for s in goals if goals[s] == goal]
+        found = [second[s] for s in alike if s in second]
+        ways: list[dict[int, Settled]] = [
+            dict(zip(names, found, strict=True)) for names in permutations(alike, len(found))
+        ]
+        named.update(min((_unlike(first, way), k, way) for k, way in enumerate(ways))[2])
+    return named
+
+
+def _unlike(first: dict[int, Settled], second: dict[int, Settled]) -> float:
+    """By how many cents two looks at some strings differ, as far as both found them."""
+    off = [abs(CENTS * float(np.log(first[s].f1 / f.f1))) for s, f in second.items() if s in first]
+    return sum(min(cents, SAME_CENTS) for cents in off) - SAME_CENTS * len(off)
+
+
+def _of_both(earlier: Settled | None, later: Settled | None) -> Settled | None:
+    """Where a string lies by two looks at it: each counts by how sure it is, and their difference makes it less so.
+
+    What one of them alone finds must be surer: the other may rather be right.
+    """
+    if later is None:
+        return earlier if earlier is not None and _clear_alone(earlier) else None
+    if earlier is None:
+        return later if later.doubt < SURER else None
+    apart = CENTS * float(np.log(earlier.f1 / later.f1))
+    if abs(apart) > SAME_CENTS:
+        likelier, other = sorted((later, earlier), key=lambda found: found.doubt)
+        clear = likelier.doubt < other.doubt - CLEARER
+        return replace(likelier, sigma=max(likelier.sigma, MOST_SIGMA)) if clear else None
+    share = 0.5 if abs(apart) > WANDERS else later.sigma**2 / (later.sigma**2 + earlier.sigma**2)
+    sigma = float(np.hypot(np.sqrt(share) * earlier.sigma, abs(apart) / 2))
+    return replace(later, f1=later.f1 * float(np.exp(share * apart / CENTS)), sigma=sigma)
+
+
+def _clear_alone(found: Settled) -> bool:
+    return found.doubt < (SURER if found.sigma < SURE else SURER_STILL)
+
+
+def _settled_after(
+    x: Samples, rate: float, settle: float, goals: dict[int, float], before: Samples | None
+) -> dict[int, Settled]:
+    """The strings that can be told apart in what sounds from `settle` s after the strum on, and not `before` it."""
+    segment = after_strum(x, rate, settle)
+    heard = sinusoids(segment, rate) if segment is not None else None
+    if heard is None:
+        return {}
+    others = went_on(heard, before, rate) if before is not None else None
+    found = {s: unbent(heard, f) for s, f in settle_all(heard, goals, others).items()}
+    share = _real(found)
+    return {s: _own_pitch(heard, f, share) for s, f in found.items()} if share else found
+
+
+def _real(found: dict[int, Settled]) -> float:
+    """How far it is a real guitar that was strummed, 0 to 1: few strings of it have partials that agree."""
+    if len(found) < FEWEST:
+        return 0.0
+    least = float(np.quantile([f.scatter for f in found.values()], 1 / 3))
+    return float(np.clip((least - REAL) / (ALL_REAL - REAL), 0, 1))
+
+
+def _own_pitch(heard: Sinusoids, found: Settled, share: float) -> Settled:
+    """A string with the share of the pitch that a real guitar's has."""
+    parts = [heard.parts[row] for row in found.used]
+    amplitude, decay = np.array([(c.amplitude, c.decay) for c in parts]).T
+    above = share * midway(found.f1, found.numbers, heard.hz[found.used], amplitude, decay)
+    return replace(found, f1=found.f1 * float(np.exp(above / CENTS)), own=share)
+
+
+def _report(
+    string: int, settled: dict[int, Settled], goals: dict[int, float], targets: Targets
+) -> StrumReading:
+    assert targets.tuning is not None
+    here = targets.tuning.pitch(string)
+    also = tuple(s for s in goals if s != string and abs(targets.tuning.pitch(s) - here) <= SAME)
+    found = settled.get(string)
+    if found is None:
+        return StrumReading(string, None, None, 0.0, also, _why_not([s for s in also if s in settled]))
+    cents = 1200 * float(np.log2(found.f1 / goals[string]))
+    confidence = float(1 / (1 + np.exp(found.doubt - PRIOR)))
+    sigma = float(np.hypot(found.sigma, DEFINED * found.own))
+    return StrumReading(string, cents, sigma, min(confidence, 0.999), also)
+
+
+def _why_not(heard_alike: list[int]) -> str:
+    """Why a string has no reading; `heard_alike` are those of the same target that have one."""
+    if heard_alike:
+        return f"does not ring, or rings in unison with string {heard_alike[0]}: play it alone"
+    return "cannot be told apart from the other strings: play it alone"

@@ -1,0 +1,1 @@
+"""Which string-like tone explains spectral peaks: two-way mismatch."""

@@ -1,0 +1,110 @@
+"""Which string-like tone explains a set of spectral peaks: its pitch, with rivals kept for honesty.
+
+Every peak proposes fundamentals by division; each is scored by the weight of the peaks it explains less
+a penalty for partials that should be there and are not, the idea of the two-way mismatch of Maher and
+Beauchamp (1994). Partials may be stretched by stiffness (Fletcher 1964).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from juxtatune.core.listening.dsp.peaks import Peaks
+from juxtatune.core.listening.tone import kernels as tone_kernels
+
+PROPOSING = 10, 12  # peaks that propose fundamentals, and the partials each may be
+LOWEST_F0, HIGHEST_F0 = 26.0, 1450.0
+RICH, RICH_LOW = 6.0, 6  # in weight; of the first eight partials
+RICHER, RICHER_LOW = 15.0, 4  # the same where some lie upon what sounded before
+F = NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False)
+class Tone:
+    """A fundamental in Hz with its score (0 to 1), its stretch B, the power its partials carry, and the number of each of
+    the peaks that is a partial (0: it is not)."""
+
+    f1: float
+    stretch: float
+    score: float
+    power: float
+    peaks: Peaks
+    number: NDArray[np.int64]
+
+    @cached_property
+    def matched(self) -> tuple[tuple[int, float, float], ...]:
+        """The peaks that belong to it: (partial, Hz, weight)."""
+        own = np.flatnonzero(self.number)
+        columns = self.number[own], self.peaks.hz[own], self.peaks.weight[own]
+        return tuple(zip(*(c.tolist() for c in columns), strict=True))
+
+    @cached_property
+    def explained(self) -> float:
+        """Weight of its peaks."""
+        return sum(w for _, _, w in self.matched)
+
+    @cached_property
+    def rich(self) -> bool:
+        """Whether so much is explained, low partials most, that it is a string whatever else sounds."""
+        low = sum(n <= 8 for n, _, _ in self.matched)
+        return (self.explained >= RICH and low >= RICH_LOW) or (
+            self.explained >= RICHER and low >= RICHER_LOW
+        )
+
+
+def candidates(peaks: Peaks, ranges: list[tuple[float, float]] | None = None) -> list[Tone]:
+    """Tones that could explain the peaks, best first; `ranges` in Hz limit the fundamentals."""
+    found = _found(peaks, ranges, PROPOSING)
+    return _tones(peaks, found, np.argsort(-found.score, kind="stable"))
+
+
+def likeliest(
+    peaks: Peaks, ranges: list[tuple[float, float]] | None = None, proposing: tuple[int, int] = PROPOSING
+) -> Tone | None:
+    """The first of the candidates that so many peaks propose, as so many partials each."""
+    found = _found(peaks, ranges, proposing)
+    if len(found.score) == 0:
+        return None
+    return _tones(peaks, found, np.array([np.argmax(found.score)]))[0]
+
+
+class _Found(NamedTuple):
+    """Tones, one a row: f1 (Hz), B, score, power, and the number of each of the peaks (K, peaks)."""
+
+    f1: F
+    stretch: F
+    score: F
+    power: F
+    number: NDArray[np.int64]
+
+
+def _found(peaks: Peaks, ranges: list[tuple[float, float]] | None, proposing: tuple[int, int]) -> _Found:
+    proposals = tone_kernels.proposed(peaks.hz, peaks.weight, *proposing, LOWEST_F0, HIGHEST_F0)
+    if ranges is not None:
+        inside = np.zeros(len(proposals), bool)
+        for low, high in ranges:
+            inside |= (proposals >= low) & (proposals <= high)
+        proposals = proposals[inside]
+    return _Found(*tone_kernels.best_tones(peaks.hz, peaks.weight, peaks.powers, peaks.resolution, proposals))
+
+
+def _tones(peaks: Peaks, found: _Found, rows: NDArray[np.int64]) -> list[Tone]:
+    *columns, number = found
+    each = zip(*(column[rows].tolist() for column in columns), number[rows], strict=True)
+    return [Tone(f1, stretch, score, power, peaks, n) for f1, stretch, score, power, n in each]
+
+
+def score_tone(peaks: Peaks, f1: float) -> Tone | None:
+    """Matches the peaks to the partials of a tone near f1, refining it; None when nothing fits."""
+    number = np.zeros(len(peaks), np.int64)
+    value, refined, stretch = tone_kernels.score(
+        peaks.hz, peaks.weight, peaks.powers, peaks.resolution, f1, number
+    )
+    if not number.any():
+        return None
+    return Tone(refined, stretch, value, float(peaks.powers[number > 0].sum()), peaks, number)
