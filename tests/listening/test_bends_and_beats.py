@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 from juxtatune.core.listening.live.beating import beat
 from juxtatune.core.listening.live.bend import SIZES, called, follow
 from juxtatune.core.listening.live.ear import BendEar, HeardBend
-from juxtatune.core.listening.live.frame_pitch import Glimpse
+from juxtatune.core.listening.live.frame_pitch import PitchFrame
 from juxtatune.core.listening.live.listener import Listener
 from juxtatune.core.listening.source import Block
 from juxtatune.core.listening.types import Targets
@@ -93,9 +93,9 @@ def test_a_dip_between_beats_is_no_new_note() -> None:
     bend = None
     for k in range(60):
         level = -20 - (9 if k % 12 == 6 else 0)
-        bend = follow(bend, Glimpse(0.03 * k, 220, 57 + min(2, k / 20), None, None, 0.3, level, 0.9))
+        bend = follow(bend, PitchFrame(0.03 * k, 220, 57 + min(2, k / 20), None, None, 0.3, level, 0.9))
     assert bend is not None and bend.began == 0.0
-    after = follow(bend, Glimpse(1.9, 220, 57, None, None, 0.3, -8, 0.9))
+    after = follow(bend, PitchFrame(1.9, 220, 57, None, None, 0.3, -8, 0.9))
     assert after is not None and after.began == 1.9
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from scipy.optimize import minimize_scalar
 
-from juxtatune.core.listening.note.period import midway
+from juxtatune.core.listening.note.period import period_offset
 
 CENTS = 1200 / np.log(2)
 
@@ -24,4 +24,4 @@ def test_midway_is_half_way_to_the_peak_of_the_autocorrelation() -> None:
             options={"xatol": 1e-12},
         ).x
         heard = CENTS * np.log(1 / (period * f1))
-        assert abs(midway(f1, numbers, hz, np.ones(6), np.ones(6)) - heard / 2) < 0.02
+        assert abs(period_offset(f1, numbers, hz, np.ones(6), np.ones(6)) - heard / 2) < 0.02

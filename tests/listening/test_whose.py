@@ -10,7 +10,7 @@ from benchmarks import sounds
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from juxtatune.core.listening.assignment.beam import told_apart
+from juxtatune.core.listening.assignment.beam import assign_strings
 from juxtatune.core.listening.offset.decay import damping
 from juxtatune.core.listening.pipeline import analyse
 from juxtatune.core.listening.types import Damping, Reading, Targets
@@ -33,12 +33,12 @@ def reading(at: float, pitch: float, stiffness: float = 0.6, targets: Targets = 
 def strings(*pitches: float, stiffness: tuple[float, ...] | None = None) -> list[int | None]:
     given = stiffness or tuple(0.6 for _ in pitches)
     return [
-        r.string for r in told_apart([reading(k, p, b) for k, (p, b) in enumerate(zip(pitches, given, strict=True))], DOWN)
+        r.string for r in assign_strings([reading(k, p, b) for k, (p, b) in enumerate(zip(pitches, given, strict=True))], DOWN)
     ]  # fmt: skip
 
 
 def test_one_pitch_that_two_strings_may_have_is_told_as_such() -> None:
-    (r,) = told_apart([reading(0, 40.0)], DOWN)
+    (r,) = assign_strings([reading(0, 40.0)], DOWN)
     assert r.string in (5, 6)
     assert r.confidence < 0.7
     assert "string 5" in (r.problem or "") and "string 6" in (r.problem or "")
@@ -67,7 +67,7 @@ def test_its_damping_tells_a_string_on_its_way() -> None:
         plucks = [reading(k, p) for k, p in enumerate((64.0, 64.0, 35.0, 35.0, 45.0, 47.0, 45.0))]
         every = (0.3, 0.3, -0.3, -0.3, *levels)
         damped = [replace(r, damping=Damping(v, 0.5, 0.02, 0.02)) for r, v in zip(plucks, every, strict=True)]
-        return [r.string for r in told_apart(damped, DOWN)][4:]
+        return [r.string for r in assign_strings(damped, DOWN)][4:]
 
     fourth, fifth = heard(0.0, 1.0, 1.0), heard(0.0, 1.0, 0.0)
     assert fourth[1:] == [4, 4]
@@ -85,7 +85,7 @@ def test_the_damping_of_a_string_is_measured(level, slope, pitch) -> None:
 
 
 def test_cents_and_attack_move_with_the_string() -> None:
-    low, high = told_apart([reading(0, 35.1), reading(1, 40.1)], DOWN)
+    low, high = assign_strings([reading(0, 35.1), reading(1, 40.1)], DOWN)
     assert (low.cents, high.cents) == (pytest.approx(10), pytest.approx(10))
     for r in (low, high):
         assert r.attack_cents - r.cents == pytest.approx(3.0 - reading(0, r.pitch).cents)
@@ -94,7 +94,7 @@ def test_cents_and_attack_move_with_the_string() -> None:
 
 def test_without_an_old_tuning_nothing_is_moved() -> None:
     rows = [reading(0, 40.0), reading(1, 45.2)]
-    assert told_apart(rows, Targets(DOWN.tuning)) == rows
+    assert assign_strings(rows, Targets(DOWN.tuning)) == rows
 
 
 @pytest.mark.parametrize("start, goal", [("standard", "B standard"), ("B standard", "standard")])

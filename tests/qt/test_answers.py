@@ -12,8 +12,8 @@ from PySide6.QtGui import QAccessible, QColor, QFontMetricsF, QImage, QPainter
 from PySide6.QtWidgets import QApplication, QMessageBox, QWidget
 
 from juxtatune.app.tune import strum_words
-from juxtatune.core.listening.live.frame_pitch import Glimpse
-from juxtatune.core.listening.live.listener import Heard
+from juxtatune.core.listening.live.frame_pitch import PitchFrame
+from juxtatune.core.listening.live.listener import BlockResult
 from juxtatune.core.listening.strum.read import StrumReading
 from juxtatune.core.music.catalogue import CATALOGUE
 from juxtatune.core.music.reading import parse_tuning
@@ -132,8 +132,8 @@ def test_the_drag_line_shows_where_the_song_lands(qtbot, window) -> None:
 
 
 # -- tune
-def heard(t: float, string: int, pitch: float, level: float, onset: float | None = None) -> Heard:
-    return Heard(Glimpse(t, 100.0, pitch, string, 0.0, 0.1, level, 0.9), (), level, False, 0, onset=onset)
+def heard(t: float, string: int, pitch: float, level: float, onset: float | None = None) -> BlockResult:
+    return BlockResult(PitchFrame(t, 100.0, pitch, string, 0.0, 0.1, level, 0.9), (), level, False, 0, onset=onset)
 
 
 def test_page_down_moves_on_and_stays_while_the_old_string_rings(qtbot, window) -> None:

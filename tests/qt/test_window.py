@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QApplication, QWidget
 from juxtatune.app.preferences import Preferences
 from juxtatune.app.session import Session
 from juxtatune.book.db import Book
-from juxtatune.core.listening.live.listener import Heard
+from juxtatune.core.listening.live.listener import BlockResult
 from juxtatune.core.music.reading import parse_tuning
 from juxtatune.core.retuning.procedure import Status
 from juxtatune.qt.application import open_window
@@ -349,9 +349,9 @@ def test_two_strings_that_ring_together_are_said_so(window) -> None:
     def details() -> list[str]:
         return [c.detail for c in tune.columns() if c.string == tune.run.procedure.active]
 
-    tune.run.hear(Heard(None, (), -20.0, False, 0, together=(6, 5)))
+    tune.run.hear(BlockResult(None, (), -20.0, False, 0, together=(6, 5)))
     assert details() == ["the 6th and the 5th ring together: damp one"]
-    tune.run.hear(Heard(None, (), -20.0, False, 0))
+    tune.run.hear(BlockResult(None, (), -20.0, False, 0))
     assert "ring together" not in details()[0]
 
 

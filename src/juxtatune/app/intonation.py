@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from juxtatune.core.listening.live.listener import Heard
+from juxtatune.core.listening.live.listener import BlockResult
 from juxtatune.core.listening.types import Targets
 from juxtatune.core.music.pitch import Reference
 from juxtatune.core.music.tuning import Tuning
@@ -56,7 +56,7 @@ class IntonationRun:
         note = replace(tuning.notes[k], octave=tuning.notes[k].octave + up)
         return Targets(Tuning((*tuning.notes[:k], note, *tuning.notes[k + 1 :])), reference=self.reference)
 
-    def hear(self, heard: Heard) -> bool:
+    def hear(self, heard: BlockResult) -> bool:
         """Takes settled readings of the string in hand; whether one was taken."""
         for reading in heard.settled:
             if reading.string == self.string and reading.cents is not None and (reading.sigma_cents or 0.0) <= SUREST:

@@ -17,8 +17,8 @@ from juxtatune.book.state import BookState
 from juxtatune.book.writer import Ticket
 from juxtatune.core.errors import UserError
 from juxtatune.core.listening.assignment.beam import on_string
-from juxtatune.core.listening.live.frame_pitch import Glimpse
-from juxtatune.core.listening.live.listener import Heard
+from juxtatune.core.listening.live.frame_pitch import PitchFrame
+from juxtatune.core.listening.live.listener import BlockResult
 from juxtatune.core.listening.strum.read import StrumReading
 from juxtatune.core.listening.types import Reading, Targets
 from juxtatune.core.music.notes import Note
@@ -143,7 +143,7 @@ class TuneRun:
         pairs = zip(there, goal.notes, now, strict=True)
         return Targets(goal, Tuning(tuple(new if t else old for t, new, old in pairs)), self.reference)
 
-    def hear(self, heard: Heard) -> None:
+    def hear(self, heard: BlockResult) -> None:
         """Takes in what a block of sound brought."""
         if self.held:
             return
@@ -158,7 +158,7 @@ class TuneRun:
             self._settled(reading)
         self._finish()
 
-    def _take(self, g: Glimpse, string: int) -> None:
+    def _take(self, g: PitchFrame, string: int) -> None:
         cents = (g.pitch - self.target.pitch(string)) * 100 + self._counted(string)
         self.unread.pop(string, None)
         self._note_time(g.t)
@@ -188,7 +188,7 @@ class TuneRun:
         """From the first reading to the newest."""
         return self._newest - self._first if self._first is not None else 0.0
 
-    def _is_fresh(self, g: Glimpse, string: int) -> bool:
+    def _is_fresh(self, g: PitchFrame, string: int) -> bool:
         """Whether the string was picked just now; an onset alone may be a peg that is turned fast."""
         trail = self.trails[string]
         silent = not trail or g.t - trail[-1].t > SILENT_S
@@ -245,7 +245,7 @@ class TuneRun:
             self.passes += 1
             self.procedure = self._pass(p.change, p.rules, out)
 
-    def _note_attack(self, heard: Heard) -> None:
+    def _note_attack(self, heard: BlockResult) -> None:
         """Marks a new attack: an onset, or a leap of the level."""
         at = heard.onset if heard.onset is not None and heard.onset > self._attacked + 0.12 else None
         g = heard.glimpse

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QDialog, QHBoxLayout, QLabel, QPushButton, QTableV
 
 from juxtatune.app.calling import Calling
 from juxtatune.app.intonation import ASKED, IntonationRun, Measured
-from juxtatune.core.listening.live.listener import Heard
+from juxtatune.core.listening.live.listener import BlockResult
 from juxtatune.core.listening.source import SoundSource
 from juxtatune.core.sim.guitar import SimulatedGuitar
 from juxtatune.qt.widgets.table import RowsModel, TableColumn, make_table
@@ -92,7 +92,7 @@ class IntonationDialog(QDialog):
         self.run.again()
         self._show()
 
-    def _heard(self, heard: Heard) -> None:
+    def _heard(self, heard: BlockResult) -> None:
         if self.run.hear(heard):
             self._show()
             self.taken.emit()

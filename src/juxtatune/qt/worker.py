@@ -14,7 +14,7 @@ from PySide6.QtCore import QObject, QThread, Signal
 from juxtatune.app.planning import NightPlanner, Outcome
 from juxtatune.core.errors import UserError
 from juxtatune.core.listening.live.ear import Ear
-from juxtatune.core.listening.live.listener import Heard, Listener
+from juxtatune.core.listening.live.listener import BlockResult, Listener
 from juxtatune.core.listening.live.strum_trigger import Ringing, StrumCatcher, level_db
 from juxtatune.core.listening.source import Block, SoundSource
 from juxtatune.core.listening.types import Targets
@@ -199,7 +199,7 @@ class AudioWorker(QThread):
         if self._print:
             self._print = False
             listener.take_print()
-        heard: Heard = listener.feed(block)
+        heard: BlockResult = listener.feed(block)
         self.heard.emit(heard)
         ear = self._ear
         found = ear.hear(listener, heard) if ear is not None else None

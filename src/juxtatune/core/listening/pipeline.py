@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from juxtatune.core.listening.assignment.beam import told_apart
+from juxtatune.core.listening.assignment.beam import assign_strings
 from juxtatune.core.listening.dsp.resample import to_working_rate
 from juxtatune.core.listening.event.damped import until_damped
 from juxtatune.core.listening.event.filter import confirmed, same_pitch
@@ -56,7 +56,7 @@ def analyse_working(x: Samples, rate: float, targets: Targets) -> list[Reading]:
     # what cannot be read is worth saying of a pluck, not of every sound beside one
     loudest = max((r.level_db for r in heard), default=0.0)
     heard = [r for r in heard if r.f1 is not None or r.level_db > loudest - UNREAD_DB]
-    return without_strays(told_apart(without_drums(x, rate, heard), targets), targets)
+    return without_strays(assign_strings(without_drums(x, rate, heard), targets), targets)
 
 
 def _with_timbre(x: Samples, rate: float, r: Reading, crowd: float) -> Reading:

@@ -89,12 +89,12 @@ class Reading:
     phases_cents: float | None = None  # 1σ by its own phases alone, of a note however long
 
     @property
-    def vague_cents(self) -> float | None:
+    def sigma_all_partials(self) -> float | None:
         """How vague its pitch is: 1σ, and more where it is so short that a drum, too, may be so sure for a moment."""
         sigma = self.sigma_cents if self.phases_cents is None else self.phases_cents
         return None if sigma is None else sigma * cut_short(self.end - self.start, 1.0)
 
 
-def cut_short(lasts: float, own_scatter: float) -> float:
+def cut_short(lasts: float, intrinsic_scatter: float) -> float:
     """How many times less sure is a note of so many seconds: partials that disagree of themselves have not met by then."""
-    return 1 + own_scatter * (SHORT_S / max(lasts - FRAME_S, SHORTEST_S)) ** 2
+    return 1 + intrinsic_scatter * (SHORT_S / max(lasts - FRAME_S, SHORTEST_S)) ** 2

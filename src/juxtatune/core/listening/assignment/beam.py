@@ -53,7 +53,7 @@ class _Guess:
     step: int
 
 
-def told_apart(readings: list[Reading], targets: Targets) -> list[Reading]:
+def assign_strings(readings: list[Reading], targets: Targets) -> list[Reading]:
     """The readings, each on its likeliest string. What stays in doubt has the lower confidence and says so."""
     tuning, source = targets.tuning, targets.source
     if tuning is None or source is None:

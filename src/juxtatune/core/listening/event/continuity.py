@@ -17,7 +17,7 @@ LOUD = 0.003  # of the loudest partial's power
 CLEAR, SEVERAL = 0.3, 2  # rad: what scatters more says nothing; and so many partials must be clear
 
 
-def goes_on(x: Samples, rate: float, hz: F, f1: float, since: float, onset: float) -> bool:
+def is_phase_continuous(x: Samples, rate: float, hz: F, f1: float, since: float, onset: float) -> bool:
     """Whether partials near `hz` (P,) of a string picked at `since` (s) go on across an onset (s)."""
     size, hop = int(max(SIZE_S, PERIODS / f1) * rate), int(HOP_S * rate)
     first = int(max(since + 0.1, onset - BEFORE_S[0]) * rate)

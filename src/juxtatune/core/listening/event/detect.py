@@ -8,7 +8,7 @@ import numpy as np
 
 from juxtatune.core.listening.dsp.peaks import new_peaks
 from juxtatune.core.listening.dsp.projection import hann, project
-from juxtatune.core.listening.event.repluck import picked_again
+from juxtatune.core.listening.event.repluck import is_repluck
 from juxtatune.core.listening.partials.demodulate import USUAL_STRETCH, partial_hz
 from juxtatune.core.listening.source import Samples
 from juxtatune.core.listening.tone.twm import Tone, candidates
@@ -77,7 +77,7 @@ def hear(
     best = _preferred(total, targets) if total else None
     again, heard = None, best is not None and (_is_string(best, targets) or _brighter(best, ringing))
     if best is None or not heard or (best.score < SURE_SCORE and ringing):
-        again = picked_again(x, rate, onset, following, over=heard)
+        again = is_repluck(x, rate, onset, following, over=heard)
         if again is not None and (best is None or not heard or _takes_over(again, best, ringing)):
             best = again
             heard = _is_string(best, targets)

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 
-from juxtatune.core.listening.event.continuity import goes_on
+from juxtatune.core.listening.event.continuity import is_phase_continuous
 from juxtatune.core.listening.event.detect import BETTER, BRIGHT, Candidate, hear, is_multiple
-from juxtatune.core.listening.event.modulation import moves_on
-from juxtatune.core.listening.event.repluck import HIGHEST, LEAST_JUMP, LEAST_JUMP_RISING, picked_again
-from juxtatune.core.listening.event.sustain import comes_and_goes, decays, of_the_mains, sounds, vanishes
+from juxtatune.core.listening.event.modulation import is_modulated_continuation
+from juxtatune.core.listening.event.repluck import HIGHEST, LEAST_JUMP, LEAST_JUMP_RISING, is_repluck
+from juxtatune.core.listening.event.sustain import comes_and_goes, decays, is_damped, of_the_mains, sounds
 from juxtatune.core.listening.source import Samples
 from juxtatune.core.listening.types import Targets
 
@@ -44,7 +44,7 @@ def confirmed(
         if out and (lower := _lower(x, rate, out[-1], c, targets)) is not None:
             out[-1] = lower
             continue
-        if out and moves_on(x, rate, c):
+        if out and is_modulated_continuation(x, rate, c):
             continue
         if out and _echoes(out[-1], c):
             continue
@@ -66,7 +66,7 @@ def ends(x: Samples, rate: float, c: Candidate, following: float) -> bool:
     looks = (following, c.onset + OPENING_S if c.tone.f1 > ABOVE_MAINS_HZ else following)
     if any(decays(x, rate, c, c.onset, until) for until in looks):
         return True
-    if following - c.onset < SHORT_S and vanishes(x, rate, c, following):
+    if following - c.onset < SHORT_S and is_damped(x, rate, c, following):
         return True
     return comes_and_goes(x, rate, c)
 
@@ -160,7 +160,7 @@ def _confirmed_over(
 def _again(x: Samples, rate: float, c: Candidate, following: float, before: Candidate) -> bool:
     """Whether a string heard again a moment later was picked again, and does not just ring on."""
     hz = np.array([f for n, f, _ in c.tone.matched if n <= HIGHEST])
-    return _new(x, rate, c, following, before) and not goes_on(x, rate, hz, c.tone.f1, before.onset, c.onset)
+    return _new(x, rate, c, following, before) and not is_phase_continuous(x, rate, hz, c.tone.f1, before.onset, c.onset)
 
 
 def _new(x: Samples, rate: float, c: Candidate, following: float, before: Candidate) -> bool:
@@ -172,7 +172,7 @@ def _new(x: Samples, rate: float, c: Candidate, following: float, before: Candid
     if c.onset - since > 1.0 and _fresh(c):
         return True
     bright = c.tone.explained > BRIGHT
-    return picked_again(x, rate, c.onset, following, since, least, bright=bright) is not None
+    return is_repluck(x, rate, c.onset, following, since, least, bright=bright) is not None
 
 
 def _fresh(c: Candidate) -> bool:

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from juxtatune.core.listening.dsp.rolling import medians, moving_median
 from juxtatune.core.listening.event.detect import Candidate
-from juxtatune.core.listening.partials.demodulate import USUAL_STRETCH, Demodulated, F, demodulated
+from juxtatune.core.listening.partials.demodulate import USUAL_STRETCH, F, Heterodyned, heterodyne
 from juxtatune.core.listening.partials.paths import each, together
 from juxtatune.core.listening.source import Samples
 
@@ -28,13 +28,13 @@ LEAVING, APART, AT_ONCE_S, LEAP = 3.0, 0.35, 0.02, 20.0
 FALLEN, RISEN, AT_ONCE = 0.4, 1.1, 0.5
 
 
-def moves_on(x: Samples, rate: float, c: Candidate) -> bool:
+def is_modulated_continuation(x: Samples, rate: float, c: Candidate) -> bool:
     """Whether what seems to begin at an onset rang before and is but turned, or waves: its partials move on together."""
     if c.tone.score < LEAST_SCORE:
         return False
     onset, around = c.onset, max(AROUND_S, PERIODS / c.tone.f1)
     stretch = c.tone.stretch or USUAL_STRETCH
-    d = demodulated(x, rate, max(onset - around, 0), onset + around, c.tone.f1, stretch, partials=PARTIALS)
+    d = heterodyne(x, rate, max(onset - around, 0), onset + around, c.tone.f1, stretch, partials=PARTIALS)
     if d is None:
         return False
     d, t = _loud(d, onset), (d.t[1:] + d.t[:-1]) / 2 - onset
@@ -56,14 +56,14 @@ def moves_on(x: Samples, rate: float, c: Candidate) -> bool:
     )
 
 
-def _loud(d: Demodulated, onset: float) -> Demodulated:
+def _loud(d: Heterodyned, onset: float) -> Heterodyned:
     """Those partials that are heard after an onset (s)."""
     power = (np.abs(d.z[:, d.t > onset]) ** 2).sum(axis=1)
     loud = power > LOUD * power.max(initial=0.0)
     return replace(d, z=d.z[loud], noise=d.noise[loud], n=d.n[loud], hz=d.hz[loud])
 
 
-def _goes_on(d: Demodulated, t: F) -> bool:
+def _goes_on(d: Heterodyned, t: F) -> bool:
     """Whether what is heard (P, M) goes on across 0 of the times `t` (M - 1,) without a step, its partials alike: of a string
     that begins among others some are new."""
     power, before = np.abs(d.z) ** 2 + 1e-30, t < 0
@@ -85,7 +85,7 @@ def _several_still(t: F, partials: F) -> bool:
     return sum(bend.leap + bend.gap < STILL for bend in bends) >= LEAST
 
 
-def _falls(d: Demodulated, before: NDArray[np.bool_]) -> bool:
+def _falls(d: Heterodyned, before: NDArray[np.bool_]) -> bool:
     """Whether it goes on no louder, and falls at no moment."""
     power = (np.abs(d.z) ** 2).sum(axis=0)
     was, then = power[:-1][before].mean(), power[1:][~before].mean()

@@ -34,7 +34,7 @@ F = NDArray[np.float64]
 Z = NDArray[np.complexfloating]
 
 
-def picked_again(
+def is_repluck(
     x: Samples,
     rate: float,
     onset: float,

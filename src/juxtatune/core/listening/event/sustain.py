@@ -56,7 +56,7 @@ def decays(x: Samples, rate: float, c: Candidate, start: float, until: float) ->
     return bool(slope < -HUM_DECAY_DB)
 
 
-def vanishes(x: Samples, rate: float, c: Candidate, at: float) -> bool:
+def is_damped(x: Samples, rate: float, c: Candidate, at: float) -> bool:
     """Whether a tone is gone soon after a moment, as a damped string is and hum never."""
     hz = np.array([f for _, f, _ in c.tone.matched][:6])
     size, before, after = (int(s * rate) for s in (LOOK_S, at - 0.02 - LOOK_S, at + 0.05))

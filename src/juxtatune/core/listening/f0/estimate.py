@@ -1,6 +1,6 @@
 """The pitch of one pluck from the phases of its partials, jointly, with the attack glide taken out.
 
-Each partial is demodulated at its expected frequency f_n = n f0 √(1 + B n²) (Fletcher 1964) over short
+Each partial is heterodyned at its expected frequency f_n = n f0 √(1 + B n²) (Fletcher 1964) over short
 Hann frames; the phase of a steady partial is a straight line whose slope, weighted by its certainty, is
 the maximum-likelihood frequency (Tretter 1985; bound by Rife and Boorstyn 1974). All partials share one
 glide, of one time or of two (`twofold`); each keeps its own slope, and the slopes are then joined into f1 and B by a robust
@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from juxtatune.core.listening.f0 import phase_lines
 from juxtatune.core.listening.f0.glide_biexp import CENTS
-from juxtatune.core.listening.partials.demodulate import MOST_FRAMES, MOST_PARTIALS, Demodulated, demodulated
+from juxtatune.core.listening.partials.demodulate import MOST_FRAMES, MOST_PARTIALS, Heterodyned, heterodyne
 from juxtatune.core.listening.source import Samples
 
 F = NDArray[np.floating]
@@ -25,7 +25,7 @@ MOST_STRETCH = 2e-3
 
 
 @dataclass(frozen=True)
-class Fit:
+class F0Estimate:
     """f1 in Hz as the glide dies away, B with its 1σ, the glide, 1σ in cents.
 
     `amplitude` and `phase` (P,) at `origin` and `decay` (P,) 1/s describe the partials `numbers` (P,) of
@@ -45,15 +45,15 @@ class Fit:
     phase: F
     decay: F
     snr: float
-    own_scatter: float  # 0 to 1: how far its partials disagree of themselves, as a real guitar's do
+    intrinsic_scatter: float  # 0 to 1: how far its partials disagree of themselves, as a real guitar's do
     disagree: float = 0.0  # 0 to 1: how far they do at all, whatever the cause
     slow: float = 0.0  # 0 to 1: how likely its glide is a drift
     # 1σ of where its glide goes on to when it is heard no more, which `sigma_cents` has not
-    unheard_cents: float = 0.0
+    extrapolation_sigma: float = 0.0
     vaguer: float = 1.0  # times as unsure as it is are all partials, those too that are another's
 
     @property
-    def vague_cents(self) -> float:
+    def sigma_all_partials(self) -> float:
         """1σ by all partials: it says whether they are one tone's."""
         return self.sigma_cents * self.vaguer
 
@@ -82,8 +82,8 @@ def fit_pluck(
     rounds: int = 3,
     most: int = MOST_FRAMES,
     partials: int = MOST_PARTIALS,
-    turned: Demodulated | None = None,
-) -> Fit | None:
+    turned: Heterodyned | None = None,
+) -> F0Estimate | None:
     """Fits a pluck that sounds from `start` to `end` (s) near f1 (Hz, within about 30 cents).
 
     Without `glide` the pitch is taken as steady, which is quick and right for a moment's look.
@@ -92,8 +92,8 @@ def fit_pluck(
     """
     fit = None
     for _ in range(rounds):
-        turned = turned or demodulated(x, rate, start, end, f1, stretch, most, partials)
-        new = solve(turned, f1, stretch, glide) if turned is not None else None
+        turned = turned or heterodyne(x, rate, start, end, f1, stretch, most, partials)
+        new = estimate_f0(turned, f1, stretch, glide) if turned is not None else None
         if new is None:
             return fit
         fit, turned = new, None
@@ -104,7 +104,7 @@ def fit_pluck(
     return fit
 
 
-def solve(d: Demodulated, f1: float, stretch: float, with_glide: bool) -> Fit | None:
+def estimate_f0(d: Heterodyned, f1: float, stretch: float, with_glide: bool) -> F0Estimate | None:
     """Joins the phases of all partials into one pitch; `f1` (Hz) and `stretch` are what they were turned down by."""
     origin = float(d.t[0])
     t = d.t - origin
@@ -115,7 +115,7 @@ def solve(d: Demodulated, f1: float, stretch: float, with_glide: bool) -> Fit | 
     # what is further off is no partial of this string
     own = np.abs(told.relative) < phase_lines.FURTHEST
     n, hz = d.n[told.where][own], d.hz[told.where][own]
-    return Fit(
+    return F0Estimate(
         f1=f1 * (1 + pitch.shift),
         stretch=min(max(stretch + pitch.bend, 0.0), MOST_STRETCH),
         stretch_sigma=pitch.turn,
@@ -129,9 +129,9 @@ def solve(d: Demodulated, f1: float, stretch: float, with_glide: bool) -> Fit | 
         phase=told.offset[own] + 2 * np.pi * hz * origin,
         decay=told.decay[own],
         snr=told.snr,
-        own_scatter=pitch.own,
+        intrinsic_scatter=pitch.own,
         disagree=pitch.disagree,
         slow=pitch.slow,
-        unheard_cents=pitch.unheard * CENTS,
+        extrapolation_sigma=pitch.unheard * CENTS,
         vaguer=told.vaguer,
     )

@@ -56,7 +56,7 @@ EXTRAPOLATED, UNHEARD = 0.3, 0.25
 F = NDArray[np.floating]
 
 
-class Heard(NamedTuple):
+class AudiblePartials(NamedTuple):
     """The partials of a pluck that are heard, turned down to zero."""
 
     where: NDArray[np.int64]  # (P,) which of those asked for
@@ -71,7 +71,7 @@ class Heard(NamedTuple):
     overlap: float  # frames to an independent one
 
 
-class Course(NamedTuple):
+class GlideFit(NamedTuple):
     """What pitch does after the pick, and what that leaves of the phases."""
 
     lines: Lines
@@ -86,7 +86,7 @@ class Course(NamedTuple):
     energy: bool  # the string's own leads it
 
 
-def fitted(heard: Heard, with_glide: bool) -> Course:
+def fitted(heard: AudiblePartials, with_glide: bool) -> GlideFit:
     """The lines through all phases, with a glide where it earns its place."""
     t, hz, alive, plain = heard.t, heard.hz, heard.alive, heard.weight
     lag = int(np.ceil(2 * heard.overlap))
@@ -97,7 +97,7 @@ def fitted(heard: Heard, with_glide: bool) -> Course:
             t, phase, heard.power, plain, weight, hz, alive, best, parts, frames, lag
         )
     lasting, noise = persistence(best.residual, weight, lag), shared(t, weight, hz, parts)
-    return Course(best, parts, phase, weight, lasting, noise, doubt, unheard, energy)
+    return GlideFit(best, parts, phase, weight, lasting, noise, doubt, unheard, energy)
 
 
 @_jit

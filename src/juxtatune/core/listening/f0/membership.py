@@ -24,7 +24,7 @@ NOT_AT_ALL = 1e-6
 
 
 @_jit
-def belonging(q, heard, course, trust):
+def partial_membership(q, heard, course, trust):
     """How far each partial (P,) is the string's own, 0 to 1, by a course in which they counted by so much `trust` (P,).
 
     `q` (P,) is what B moves them by.

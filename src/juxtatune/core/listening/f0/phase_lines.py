@@ -9,9 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from juxtatune.core.listening.f0.glide_biexp import CENTS, gains, left_over, peak, slopes
-from juxtatune.core.listening.f0.glide_select import SLOW_S, SLOWER_S, Course, Heard, fitted
+from juxtatune.core.listening.f0.glide_select import SLOW_S, SLOWER_S, AudiblePartials, GlideFit, fitted
 from juxtatune.core.listening.f0.glide_two_times import bend
-from juxtatune.core.listening.f0.membership import belonging
+from juxtatune.core.listening.f0.membership import partial_membership
 from juxtatune.core.listening.f0.regression import join
 from juxtatune.core.listening.partials.kernels import decays, faint_and_fading, standing_out
 
@@ -60,7 +60,7 @@ class Pitch(NamedTuple):
     unheard: float  # of the glide
 
 
-class Told(NamedTuple):
+class PhaseEstimate(NamedTuple):
     """The pitch of a pluck and what its partials, (Q,), are."""
 
     where: NDArray[np.int64]  # (Q,) which of those asked for
@@ -77,7 +77,7 @@ class Told(NamedTuple):
 def solved(
     z: NDArray[np.complex128], noise: F, every: NDArray[np.int64], hz: F, t: F,
     overlap: float, stretch: float, with_glide: bool,
-) -> Told | None:  # fmt: skip
+) -> PhaseEstimate | None:  # fmt: skip
     """The common pitch of partials `z` (P, M), turned down to zero from `hz` (P,), their numbers `every`; None where none
     is heard.
 
@@ -93,19 +93,19 @@ def solved(
     return _own(course, told, heard, stretch)
 
 
-def _told(course: Course, heard: Heard, stretch: float, with_glide: bool) -> Told | None:
+def _told(course: GlideFit, heard: AudiblePartials, stretch: float, with_glide: bool) -> PhaseEstimate | None:
     """What a course says; None where no partial is near enough to be the string's."""
     some, pitch, snr, relative, amplitude, decay = _concluded(course, heard, stretch, with_glide)
     if not some:
         return None
-    return Told(heard.where, pitch, course.parts, snr, relative, course.lines.offset, amplitude, decay)
+    return PhaseEstimate(heard.where, pitch, course.parts, snr, relative, course.lines.offset, amplitude, decay)
 
 
-def _own(course: Course, told: Told, heard: Heard, stretch: float) -> Told:
+def _own(course: GlideFit, told: PhaseEstimate, heard: AudiblePartials, stretch: float) -> PhaseEstimate:
     """What those partials say that are the string's own, where that is rather so than what all do."""
     q, trust, chosen = lever(heard.n, stretch), np.ones(len(heard.n)), told
     for _ in range(OWN_ROUNDS):
-        trust = belonging(q, heard, course, trust)
+        trust = partial_membership(q, heard, course, trust)
         if trust.min() > CLEARLY or trust.sum() < max(LEAST_OWN, MOST_OWN * len(trust)):
             break
         course = fitted(heard._replace(weight=heard.weight * trust[:, None]), True)
@@ -117,7 +117,7 @@ def _own(course: Course, told: Told, heard: Heard, stretch: float) -> Told:
     return chosen
 
 
-def _rather(every: Told, own: Told | None) -> Told:
+def _rather(every: PhaseEstimate, own: PhaseEstimate | None) -> PhaseEstimate:
     """What all partials say, or those that are the string's own, as far as they are surer, agree and are clear: a real
     guitar's own may lie far off the rest, and a drum's partials anywhere."""
     if own is None or abs(own.glide[:, 0].sum()) > STEEPEST:
@@ -152,7 +152,7 @@ def _begun(z, noise, n, hz, t, overlap):
             loud[j, i], heard[j, i] = power[k, i], alive[k, i]
             angle[j, i] = np.arctan2(z[k, i].imag, z[k, i].real)
             weight[j, i] = 1 / (noise[k] / (2 * power[k, i] + 1e-30) + 1e-7) if alive[k, i] else 0.0
-    return Heard(where, numbers, some_hz, quiet, loud, heard, weight, angle, t, overlap)
+    return AudiblePartials(where, numbers, some_hz, quiet, loud, heard, weight, angle, t, overlap)
 
 
 @_jit

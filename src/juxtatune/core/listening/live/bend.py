@@ -10,7 +10,7 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from juxtatune.core.listening.live.frame_pitch import Glimpse
+from juxtatune.core.listening.live.frame_pitch import PitchFrame
 from juxtatune.core.listening.live.listener import GLIMPSE_S
 
 RISE_DB, GAP_S = 6.0, 0.3  # a rise of the level, or so long a silence, is a new note
@@ -47,7 +47,7 @@ class Bend:
     recent: tuple[tuple[float, float], ...] = field(default=(), repr=False)  # (s, semitones)
 
 
-def follow(bend: Bend | None, g: Glimpse) -> Bend | None:
+def follow(bend: Bend | None, g: PitchFrame) -> Bend | None:
     """The bend after one more glimpse; None before a note is heard. A new note begins a new one."""
     if bend is None or g.t - bend.at > GAP_S or g.level_db > bend.level + RISE_DB:
         return Bend(g.t, at=g.t, level=g.level_db)

@@ -10,7 +10,7 @@ import numpy as np
 from juxtatune.core.listening.live.beating import SPAN_S, Beat, beat
 from juxtatune.core.listening.live.bend import Bend, follow
 from juxtatune.core.listening.live.frame_pitch import tone_pairs
-from juxtatune.core.listening.live.listener import TOGETHER_S, TOO_QUIET_DB, Heard, Listener
+from juxtatune.core.listening.live.listener import TOGETHER_S, TOO_QUIET_DB, BlockResult, Listener
 
 LOOK_S = 0.1  # how often the dearer looks are taken
 ATTACK_S = 0.1  # of an attack beats are not read
@@ -20,7 +20,7 @@ AGREED = 5.0  # cents within which a unison bend is one; common practice, no sou
 
 
 class Ear(Protocol):
-    def hear(self, listener: Listener, heard: Heard) -> object | None:
+    def hear(self, listener: Listener, heard: BlockResult) -> object | None:
         """What the newest block brought, None where nothing is new. Called where the listener runs."""
 
 
@@ -31,7 +31,7 @@ class BeatEar:
         self._meeting = meeting_hz
         self._looked = -1.0
 
-    def hear(self, listener: Listener, heard: Heard) -> Beat | None:
+    def hear(self, listener: Listener, heard: BlockResult) -> Beat | None:
         end = listener.end
         if end - self._looked < LOOK_S or heard.level_db < TOO_QUIET_DB:
             return None
@@ -61,7 +61,7 @@ class BendEar:
         self._unison: tuple[float, float] | None = None  # cents, beats a second
         self._looked = -1.0
 
-    def hear(self, listener: Listener, heard: Heard) -> HeardBend | None:
+    def hear(self, listener: Listener, heard: BlockResult) -> HeardBend | None:
         if heard.glimpse is None:
             return None
         before, self._bend = self._bend, follow(self._bend, heard.glimpse)

@@ -22,7 +22,7 @@ AUDIBLE = 0.03  # in power: a second string so loud spoils the reading of the fi
 
 
 @dataclass(frozen=True)
-class Glimpse:
+class PitchFrame:
     """What sounds at time `t` (s, end of the window): pitch (MIDI scale), string, cents, 1σ in cents."""
 
     t: float
@@ -42,7 +42,7 @@ def glimpse(
     targets: Targets,
     hint: float | None = None,
     quiet: Samples | None = None,
-) -> Glimpse | None:
+) -> PitchFrame | None:
     """Reads the last stretch of sound `x` that ends at `t`; None when no string is clear.
 
     `hint` (Hz) is the pitch of a moment ago: a tone near it is preferred to its octaves. `quiet` is the room
@@ -75,7 +75,7 @@ def glimpse(
     cents = None
     if place.string is not None and targets.tuning is not None:
         cents = (pitch - targets.tuning.pitch(place.string)) * 100
-    return Glimpse(t, f1, pitch, place.string, cents, max(sigma, 0.05), float(level), tone.score)
+    return PitchFrame(t, f1, pitch, place.string, cents, max(sigma, 0.05), float(level), tone.score)
 
 
 def together(

@@ -13,9 +13,9 @@ import numpy as np
 
 from juxtatune.core.listening.dsp.resample import Decimator, level_db
 from juxtatune.core.listening.event.detect import hear
-from juxtatune.core.listening.event.modulation import moves_on
+from juxtatune.core.listening.event.modulation import is_modulated_continuation
 from juxtatune.core.listening.hum.track import Hum, find_hum, taken_out
-from juxtatune.core.listening.live.frame_pitch import Glimpse, glimpse, together
+from juxtatune.core.listening.live.frame_pitch import PitchFrame, glimpse, together
 from juxtatune.core.listening.note.reading import read
 from juxtatune.core.listening.onset.flux import RollingFlux
 from juxtatune.core.listening.rejection.drums import is_drum
@@ -35,10 +35,10 @@ TOO_QUIET_DB = -58.0  # a string below this is read with less certainty than it 
 
 
 @dataclass(frozen=True)
-class Heard:
+class BlockResult:
     """What one block brought: the glimpse of now, readings that settled, level in dB, warnings."""
 
-    glimpse: Glimpse | None
+    glimpse: PitchFrame | None
     settled: tuple[Reading, ...]
     level_db: float
     clipped: bool
@@ -97,7 +97,7 @@ class Listener:
             self.end + PRINT_S,
         )
 
-    def feed(self, block: Block) -> Heard:
+    def feed(self, block: Block) -> BlockResult:
         """Takes the next block and says what is heard. A gap or another rate starts afresh."""
         if self._decimator is None or block.rate != self._rate or block.lost:
             self._restart(block)
@@ -126,7 +126,7 @@ class Listener:
         if printed:
             self._quiet, self._print_at = self._x[-int(PRINT_S * rate) :].copy(), None
             self._hum = find_hum(self._quiet, rate, int(PRINT_S))
-        return Heard(
+        return BlockResult(
             None if busy else self._glimpse(end, rate), settled, level_db(block.samples),
             bool(len(block.samples) and np.max(np.abs(block.samples)) >= CLIP_AT), block.lost, printed,
             self._together, self._onset,
@@ -163,7 +163,7 @@ class Listener:
         self._flux = RollingFlux(self._decimator.rate, LOOK_BACK_S)
         self._hint = self._onset = None
 
-    def _glimpse(self, end: float, rate: float) -> Glimpse | None:
+    def _glimpse(self, end: float, rate: float) -> PitchFrame | None:
         size = int(GLIMPSE_S * rate)
         if len(self._x) < size:
             return None
@@ -221,7 +221,7 @@ class Listener:
         if self._hum is not None:
             x = taken_out(self._hum, self._x, rate)[len(self._x) - len(x) :]
         c = hear(x, rate, t, following, self.targets).string
-        if c is None or moves_on(x, rate, c):
+        if c is None or is_modulated_continuation(x, rate, c):
             self._remember(begin + t)
             return None
         end = len(x) / rate

@@ -16,7 +16,7 @@ PASSES = 2
 SETTLE_S, LEAST_S = 0.15, 0.6  # the glide of the attack is left out, where enough is left
 
 
-def settle_all(heard: Sinusoids, goals: dict[int, float], strange: Rows | None = None) -> dict[int, Settled]:
+def cancel_iteratively(heard: Sinusoids, goals: dict[int, float], strange: Rows | None = None) -> dict[int, Settled]:
     """Lowest strings first: their odd partials are theirs alone. Each takes its sinusoids away from the rest.
 
     Then each again from what no other string explains: one may have hidden in the partials of a higher one.
@@ -57,7 +57,7 @@ def take_apart(
     first = int(start * rate)
     within = [stretch for hz in (f1, *others) for stretch in stretches(hz)]
     heard = sinusoids(x[first : int(end * rate)], rate, within)
-    return Apart(heard, settle_all(heard, dict(enumerate((f1, *others)))), first) if heard else None
+    return Apart(heard, cancel_iteratively(heard, dict(enumerate((f1, *others)))), first) if heard else None
 
 
 def apart(

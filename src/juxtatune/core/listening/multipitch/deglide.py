@@ -7,12 +7,12 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from juxtatune.core.listening.f0.estimate import solve
+from juxtatune.core.listening.f0.estimate import estimate_f0
 from juxtatune.core.listening.f0.glide_biexp import CENTS
 from juxtatune.core.listening.multipitch import matrix_pencil
 from juxtatune.core.listening.multipitch.sinusoids import F, Sinusoids
 from juxtatune.core.listening.multipitch.voting import Settled
-from juxtatune.core.listening.partials.demodulate import Demodulated, partial_hz
+from juxtatune.core.listening.partials.demodulate import Heterodyned, partial_hz
 
 BENT = 0.25  # cents by which a glide that was not taken out may move a reading
 MOST_SIGMA = 2.0  # cents
@@ -79,14 +79,14 @@ def _straightened(heard: Sinusoids, found: Settled) -> Settled:
     own = own * np.exp(2j * np.pi * (heard.centres[bands] - hz)[:, None] * t)
     noise = heard.noise + 1e-16 + REMAINS**2 * crowd[clear]
     overlap = matrix_pencil.WINDOW_S / matrix_pencil.STEP_S / 2.5
-    fit = solve(Demodulated(t, own, noise, numbers, hz, overlap), found.f1, found.stretch, True)
+    fit = estimate_f0(Heterodyned(t, own, noise, numbers, hz, overlap), found.f1, found.stretch, True)
     if fit is None:
         return bent
     moved = abs(CENTS * np.log(fit.f1 / found.f1))
     if fit.sigma_cents > 2 * BENT or moved > 1.5 + 3 * found.sigma:
         # partials that will not be joined disagree by more than a glide
         return replace(bent, sigma=max(bent.sigma, min(max(fit.sigma_cents, moved / 2), MOST_SIGMA)))
-    sigma = float(np.hypot(CALIBRATION * max(fit.sigma_cents, found.sigma), fit.unheard_cents))
+    sigma = float(np.hypot(CALIBRATION * max(fit.sigma_cents, found.sigma), fit.extrapolation_sigma))
     return replace(found, f1=fit.f1, stretch=fit.stretch, sigma=sigma)
 
 
@@ -94,7 +94,7 @@ def _power(heard: Sinusoids, found: Settled) -> F:
     return np.array([heard.parts[row].amplitude ** 2 for row in found.used])
 
 
-def _neighbours(heard: Sinusoids, row: int) -> list[matrix_pencil.Component]:
+def _neighbours(heard: Sinusoids, row: int) -> list[matrix_pencil.DampedSinusoid]:
     """What else rings in a sinusoid's band. What dies at once beside it is its own glide."""
     me = heard.parts[row]
     return [

@@ -27,7 +27,7 @@ FASTEST_DECAY = 14.0  # 1/s
 
 
 @dataclass(frozen=True)
-class Component:
+class DampedSinusoid:
     """One damped sinusoid: Hz, amplitude at the start, decay 1/s, 1σ of its frequency in Hz."""
 
     hz: float
@@ -64,9 +64,9 @@ def _window(size: int) -> F:
     return np.asarray(window / (window.sum() / 2))
 
 
-def components(z: Z, step: float, centres: F, noise: float) -> list[list[Component]]:
+def components(z: Z, step: float, centres: F, noise: float) -> list[list[DampedSinusoid]]:
     """The damped sinusoids of each band (M, bands), strongest first; `noise` is the power of z from noise alone."""
-    found: list[list[Component]] = [[] for _ in centres]
+    found: list[list[DampedSinusoid]] = [[] for _ in centres]
     if len(z) < LEAST_VALUES:
         return found
     poles = _poles(z, step, noise)
@@ -119,7 +119,7 @@ def _shift(basis: Z) -> Z:
     return np.asarray(turned + last.conj().transpose(0, 2, 1) @ (last @ turned) / left)
 
 
-def _described(poles: Z, sizes: Z, centres: F, step: float, count: int, left: F) -> list[list[Component]]:
+def _described(poles: Z, sizes: Z, centres: F, step: float, count: int, left: F) -> list[list[DampedSinusoid]]:
     """The sinusoids (bands, P) of bands of `count` values, strongest first; `left` (bands,) is the power that none
     explains."""
     hz, decay = np.angle(poles) / (2 * np.pi * step), -np.log(np.abs(poles)) / step
@@ -130,12 +130,12 @@ def _described(poles: Z, sizes: Z, centres: F, step: float, count: int, left: F)
     columns = (np.abs(hz) <= REACH_HZ, centres[:, None] + hz, size, decay, sigma, poles, sizes)
     each = zip(*(column.tolist() for column in columns), strict=True)
     return [
-        sorted((Component(*row[1:]) for row in zip(*band, strict=True) if row[0]), key=lambda c: -c.amplitude)
+        sorted((DampedSinusoid(*row[1:]) for row in zip(*band, strict=True) if row[0]), key=lambda c: -c.amplitude)
         for band in each
     ]
 
 
-def without(z: Z, others: list[Component]) -> Z:
+def without(z: Z, others: list[DampedSinusoid]) -> Z:
     """What is left of a band (M,) when some of its components are taken away."""
     steps = np.arange(len(z))
     return z - sum((c.size * c.pole**steps for c in others), np.zeros(len(z), complex))

@@ -28,7 +28,7 @@ class Sinusoids:
     level: F
     sigma: F
     band: NDArray[np.int64]
-    parts: tuple[matrix_pencil.Component, ...]
+    parts: tuple[matrix_pencil.DampedSinusoid, ...]
     z: NDArray[np.complex128]
     centres: F
     noise: float

@@ -12,7 +12,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from juxtatune.core.listening.f0.estimate import Fit, fit_pluck
+from juxtatune.core.listening.f0.estimate import F0Estimate, fit_pluck
 from juxtatune.core.listening.f0.glide_biexp import CENTS
 from juxtatune.core.listening.source import Samples
 
@@ -27,12 +27,12 @@ LEAST_DECAY = 0.1  # 1/s
 TURNED = 10.0  # cents: a string that moves so far is being turned, and where it ends counts
 
 
-def slowly(fit: Fit, lasts: float) -> float:
+def slowly(fit: F0Estimate, lasts: float) -> float:
     """How far the pitch of a note of `lasts` seconds sinks for as long as that: 0 to 1."""
     return fit.slow if min(lasts, TO_S) - FROM_S >= LEAST_S else 0.0
 
 
-def _no_tension(fit: Fit) -> float:
+def _no_tension(fit: F0Estimate) -> float:
     """How far its glide is none of a string's tension, which falls, and as its energy does: 0 to 1."""
     if fit.glide[:, 0].sum() < 0:
         return 1.0
@@ -43,7 +43,7 @@ def _no_tension(fit: Fit) -> float:
     return float(np.clip(max(slower, fit.disagree / DISAGREE), 0.0, 1.0))
 
 
-def at_mean(x: Samples, rate: float, fit: Fit, slow: float, onset: float, until: float) -> Fit:
+def at_mean(x: Samples, rate: float, fit: F0Estimate, slow: float, onset: float, until: float) -> F0Estimate:
     """The fit of a note that sounds from `onset` to `until` (s), as far as it is `slow` with its mean pitch."""
     mean = fit_pluck(x, rate, onset + FROM_S, min(until, onset + TO_S), fit.f1, fit.stretch, glide=False)
     if mean is None:
@@ -54,4 +54,4 @@ def at_mean(x: Samples, rate: float, fit: Fit, slow: float, onset: float, until:
     moved = share * above
     sigma = float(np.hypot(fit.sigma_cents, UNCERTAIN_END * above if turned else UNCERTAIN * moved))
     f1 = fit.f1 * float(np.exp(moved / CENTS))
-    return replace(fit, f1=f1, sigma_cents=sigma, unheard_cents=(1 - share) * fit.unheard_cents)
+    return replace(fit, f1=f1, sigma_cents=sigma, extrapolation_sigma=(1 - share) * fit.extrapolation_sigma)

@@ -6,10 +6,10 @@ from dataclasses import replace
 
 import numpy as np
 
-from juxtatune.core.listening.f0.estimate import Fit, fit_pluck
+from juxtatune.core.listening.f0.estimate import F0Estimate, fit_pluck
 from juxtatune.core.listening.multipitch.cancellation import apart
 from juxtatune.core.listening.multipitch.voting import Settled
-from juxtatune.core.listening.partials.demodulate import USUAL_STRETCH, demodulated
+from juxtatune.core.listening.partials.demodulate import USUAL_STRETCH, heterodyne
 from juxtatune.core.listening.source import Samples
 
 UNSURE, AGREE = 0.4, 40.0  # cents
@@ -36,8 +36,8 @@ DISAGREE = (0.1, 0.3)  # of a first look's partials: so a real guitar's do, what
 
 
 def unless_astray(
-    x: Samples, rate: float, fit: Fit, first: Fit, onset: float, until: float, tone: float
-) -> Fit:
+    x: Samples, rate: float, fit: F0Estimate, first: F0Estimate, onset: float, until: float, tone: float
+) -> F0Estimate:
     """The same as `surest` of a pluck alone, or where a fit is far less sure than a `first` look whose partials agree, and
     remains so or ends far off it, of that look: the longer one was led astray by what began since."""
     best = surest(x, rate, fit, onset, until, (), tone)
@@ -49,7 +49,7 @@ def unless_astray(
     return between(best, surest(x, rate, first, onset, until, (), tone), share) if share > 0 else best
 
 
-def _spoilt(fit: Fit, first: Fit) -> float:
+def _spoilt(fit: F0Estimate, first: F0Estimate) -> float:
     """How much a fit is less sure than a first look, from not at all (0) to by far (1)."""
     times = fit.sigma_cents / max(first.sigma_cents, SPOILT_CENTS / SPOILT[0])
     return share_of(float(np.log(max(times / SPOILT[0], 1e-9))), float(np.log(SPOILT[1] / SPOILT[0])))
@@ -60,7 +60,7 @@ def share_of(beyond: float, whole: float) -> float:
     return min(max(beyond / whole, 0.0), 1.0)
 
 
-def between(a: Fit, b: Fit, share: float) -> Fit:
+def between(a: F0Estimate, b: F0Estimate, share: float) -> F0Estimate:
     """A fit between two, so that no hair's breadth decides: `share` is that of the second."""
     if share in (0.0, 1.0):
         return b if share else a
@@ -68,17 +68,17 @@ def between(a: Fit, b: Fit, share: float) -> Fit:
     sigma = np.sqrt(
         (1 - share) * a.sigma_cents**2 + share * b.sigma_cents**2 + share * (1 - share) * moved**2
     )
-    own = (1 - share) * a.own_scatter + share * b.own_scatter
+    own = (1 - share) * a.intrinsic_scatter + share * b.intrinsic_scatter
     stretch = (1 - share) * a.stretch + share * b.stretch
     return replace(
         a if share < 0.5 else b, f1=a.f1 * 2 ** (share * moved / 1200), sigma_cents=float(sigma), stretch=stretch,
-        own_scatter=own,
+        intrinsic_scatter=own,
     )  # fmt: skip
 
 
 def surest(
-    x: Samples, rate: float, fit: Fit, onset: float, until: float, ringing: tuple[float, ...], tone: float
-) -> Fit:
+    x: Samples, rate: float, fit: F0Estimate, onset: float, until: float, ringing: tuple[float, ...], tone: float
+) -> F0Estimate:
     """The fit, or where it is unsure what other fits say, and what is left when other sound is taken away.
 
     Where strings ring (`ringing`, Hz) that is asked first, near where the `tone` (Hz) began: fits may slip on to them.
@@ -94,7 +94,7 @@ def surest(
     return _apart(x, rate, fit, onset, end, ringing, fit.f1, tone) if fit.sigma_cents > UNSURE_APART else fit
 
 
-def _reconsidered(x: Samples, rate: float, fit: Fit, start: float, end: float) -> Fit:
+def _reconsidered(x: Samples, rate: float, fit: F0Estimate, start: float, end: float) -> F0Estimate:
     """The fit, or a surer one when it is unsure: other strings bend it, and their partials spoil the stretch.
 
     Fits that are nearly as sure as the surest count too, so that chance does not choose between them.
@@ -118,33 +118,33 @@ def _reconsidered(x: Samples, rate: float, fit: Fit, start: float, end: float) -
     best = every[int(np.argmin(sigma))]
     share = (sigma.min() / sigma) ** NEARLY
     off = np.array([np.log(f.f1 / best.f1) for f in every])
-    scatter = fit.own_scatter / _beyond(fit, best.among_cents)
+    scatter = fit.intrinsic_scatter / _beyond(fit, best.among_cents)
     steady = best is not fit and best.glide[0, 1] == 0
     claim = float(np.hypot(best.sigma_cents, MEAN * above)) if steady else best.sigma_cents
     f1 = best.f1 * float(np.exp(share @ off / share.sum()))
-    return replace(best, f1=f1, sigma_cents=claim, own_scatter=scatter)
+    return replace(best, f1=f1, sigma_cents=claim, intrinsic_scatter=scatter)
 
 
 def _with_and_without_glide(
     x: Samples, rate: float, start: float, end: float, f1: float, stretch: float, partials: int
-) -> list[Fit | None]:
-    turned = demodulated(x, rate, start, end, f1, stretch, partials=partials)
+) -> list[F0Estimate | None]:
+    turned = heterodyne(x, rate, start, end, f1, stretch, partials=partials)
     return [
         fit_pluck(x, rate, start, end, f1, stretch, glide, rounds=2, partials=partials, turned=turned)
         for glide in (True, False)
     ]
 
 
-def _owned(fit: Fit, sigma: float, among: float) -> float:
+def _owned(fit: F0Estimate, sigma: float, among: float) -> float:
     """1σ of another reading: where a real guitar's partials disagree of themselves, nothing beside them is to blame.
 
     What is surer beyond that found partials that do agree: the fit has lost them.
     """
-    own = OWN * fit.own_scatter**1.5 * fit.sigma_cents / _beyond(fit, among)
+    own = OWN * fit.intrinsic_scatter**1.5 * fit.sigma_cents / _beyond(fit, among)
     return float(np.hypot(sigma, own))
 
 
-def _beyond(fit: Fit, among: float) -> float:
+def _beyond(fit: F0Estimate, among: float) -> float:
     """How many times less the scatter of a fit's partials is the string's own, where another reading is so sure."""
     return float(1 + (fit.among_cents / (among * BEYOND)) ** 4)
 
@@ -152,19 +152,19 @@ def _beyond(fit: Fit, among: float) -> float:
 def _apart(
     x: Samples,
     rate: float,
-    fit: Fit,
+    fit: F0Estimate,
     start: float,
     end: float,
     ringing: tuple[float, ...],
     tone: float,
     began: float,
-) -> Fit:
+) -> F0Estimate:
     """The fit, or what is left near a tone (Hz) when what sounds beside it is taken away, if that is far surer.
 
     Further off it is another's: a band plays the same notes; but not where the tone `began` (Hz), which a vague fit lost.
     Where it is surer by some, both count.
     """
-    own = fit.own_scatter
+    own = fit.intrinsic_scatter
     if (own > ALL_OWN and fit.sigma_cents < OWN_CENTS) or (
         not ringing and own > LARGELY_OWN and fit.sigma_cents < FEW_CENTS
     ):
@@ -177,10 +177,10 @@ def _apart(
         return fit
     moved = 1200 * np.log2(found.f1 / fit.f1)
     # all partials say how vague it is: those left of them may have been chosen wrongly
-    vague = fit.vague_cents > LOST
+    vague = fit.sigma_all_partials > LOST
     lost = vague and bool(ringing) and abs(1200 * np.log2(found.f1 / tone)) < ASTRAY
-    if not lost and abs(moved) > min(AGREE, _near(fit.vague_cents)):
-        surely = vague and found.sigma < fit.vague_cents / FAR_SURER
+    if not lost and abs(moved) > min(AGREE, _near(fit.sigma_all_partials)):
+        surely = vague and found.sigma < fit.sigma_all_partials / FAR_SURER
         return _found_again(fit, found) if surely and abs(1200 * np.log2(found.f1 / began)) < BEGUN else fit
     share = min(np.log(fit.sigma_cents / found.sigma / SURER) / np.log(SURELY / SURER), 1.0)
     sigma = np.sqrt(
@@ -190,18 +190,18 @@ def _apart(
     # what was found is surer than its partials' scatter would allow: that was another's
     return replace(
         fit, f1=fit.f1 * 2 ** (share * moved / 1200), stretch=stretch, sigma_cents=float(sigma),
-        own_scatter=(1 - share) * fit.own_scatter, vaguer=fit.vaguer ** (1 - share),
+        intrinsic_scatter=(1 - share) * fit.intrinsic_scatter, vaguer=fit.vaguer ** (1 - share),
     )  # fmt: skip
 
 
-def _found_again(fit: Fit, found: Settled) -> Fit:
+def _found_again(fit: F0Estimate, found: Settled) -> F0Estimate:
     """What was found where the fit slipped, and its glide with it."""
     return replace(
         fit,
         f1=found.f1,
         stretch=found.stretch,
         sigma_cents=found.sigma,
-        own_scatter=0.0,
+        intrinsic_scatter=0.0,
         vaguer=1.0,
         glide=np.zeros((1, 2)),
     )

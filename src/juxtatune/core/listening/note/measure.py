@@ -8,7 +8,7 @@ import numpy as np
 
 from juxtatune.core.listening.assignment.nearest import nearest_note, place_pitch
 from juxtatune.core.listening.event.detect import Candidate, rather
-from juxtatune.core.listening.f0.estimate import Fit, fit_pluck
+from juxtatune.core.listening.f0.estimate import F0Estimate, fit_pluck
 from juxtatune.core.listening.multipitch.separation import alone
 from juxtatune.core.listening.note.drift import at_mean, slowly
 from juxtatune.core.listening.note.fusion import (
@@ -22,7 +22,7 @@ from juxtatune.core.listening.note.fusion import (
 from juxtatune.core.listening.note.octave import above
 from juxtatune.core.listening.note.onset_refine import began, out_of_quiet
 from juxtatune.core.listening.note.period import own_pitch_cents
-from juxtatune.core.listening.note.short_note import as_usual
+from juxtatune.core.listening.note.short_note import shrink_to_prior
 from juxtatune.core.listening.offset.note_off import find_end
 from juxtatune.core.listening.partials.demodulate import USUAL_STRETCH, partial_hz
 from juxtatune.core.listening.source import Samples
@@ -47,7 +47,7 @@ class Pluck:
 
     sound: Samples
     until: float
-    look: Fit | None
+    look: F0Estimate | None
     sure: bool
 
 
@@ -99,7 +99,7 @@ def read(
         fit = between(fit, surer, share_of(NEARLY_ALL - slow, NEARLY_ALL - FOR_MOST))
     settled = fit if slow == 0 else at_mean(x, rate, fit, slow, onset, until)
     phases_cents = settled.sigma_cents * fit.vaguer
-    settled = as_usual(settled, onset, until)
+    settled = shrink_to_prior(settled, onset, until)
     glide = None
     if not c.first and until - onset >= ATTACK_TO + 0.01:
         # what other fits say of a pluck heard as it is holds for its glide too
@@ -111,7 +111,7 @@ def read(
     own = replace(
         settled,
         f1=settled.f1 * 2 ** (own_pitch_cents(settled) / 1200),
-        sigma_cents=float(np.hypot(settled.sigma_cents, settled.unheard_cents)),
+        sigma_cents=float(np.hypot(settled.sigma_cents, settled.extrapolation_sigma)),
     )
     return _reading(c, own, onset, end, glide, targets, phases_cents)
 
@@ -119,7 +119,7 @@ def read(
 def _pluck(x: Samples, rate: float, c: Candidate, until: float, ringing: tuple[float, ...]) -> Pluck:
     """The sound of a candidate alone: strings that ring are taken away where they hide it or its beginning."""
     look = _look(x, rate, c, until)
-    sure = look is not None and look.vague_cents <= UNSURE_APART
+    sure = look is not None and look.sigma_all_partials <= UNSURE_APART
     if not ringing or (sure and out_of_quiet(x, rate, c.onset)):
         return Pluck(x, until, look, sure)
     last = min(until, c.onset + (ALONE_S if sure else LONGEST_APART))
@@ -128,7 +128,7 @@ def _pluck(x: Samples, rate: float, c: Candidate, until: float, ringing: tuple[f
 
 def _fitted(
     x: Samples, rate: float, c: Candidate, pluck: Pluck, until: float, among: bool
-) -> tuple[float, Fit, Fit] | None:
+) -> tuple[float, F0Estimate, F0Estimate] | None:
     """When a candidate began (s), its fit, and the fit that says how it glides; None when it is lost in other sound."""
     own, look = pluck.sound, pluck.look
     fit = look if own is x else _look(own, rate, c, until) or look
@@ -145,14 +145,14 @@ def _fitted(
     return onset, min(fit, whole, key=lambda f: f.sigma_cents), fit
 
 
-def _look(x: Samples, rate: float, c: Candidate, until: float) -> Fit | None:
+def _look(x: Samples, rate: float, c: Candidate, until: float) -> F0Estimate | None:
     """A first look at a candidate that sounds until then (s)."""
     settle = 0.0 if c.first else min(0.04, 0.2 * (until - c.onset))
     start, end = c.onset + settle, min(until, c.onset + 1.5)
     return fit_pluck(x, rate, start, end, c.tone.f1, c.tone.stretch or USUAL_STRETCH, rounds=1, most=48)
 
 
-def _glide(fit: Fit, onset: float, among: bool) -> float | None:
+def _glide(fit: F0Estimate, onset: float, among: bool) -> float | None:
     """How far the attack lies above the settled pitch, in cents; None where the strings `among` which it began spoil it,
     or where it is told by nothing that was heard."""
     glide = fit.mean_glide_cents(onset + ATTACK_FROM, onset + ATTACK_TO)
@@ -175,7 +175,7 @@ def _db(power: float) -> float:
 
 def _reading(
     c: Candidate,
-    fit: Fit,
+    fit: F0Estimate,
     onset: float,
     end: float,
     glide: float | None,

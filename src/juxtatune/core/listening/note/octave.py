@@ -8,7 +8,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from juxtatune.core.listening.event.detect import Candidate, strange
-from juxtatune.core.listening.f0.estimate import Fit, fit_pluck
+from juxtatune.core.listening.f0.estimate import F0Estimate, fit_pluck
 from juxtatune.core.listening.source import Samples
 from juxtatune.core.listening.tone.twm import score_tone
 from juxtatune.core.listening.types import Targets
@@ -21,10 +21,10 @@ LOOK_S = 1.5
 
 
 def above(
-    x: Samples, rate: float, c: Candidate, look: Fit, until: float, targets: Targets
+    x: Samples, rate: float, c: Candidate, look: F0Estimate, until: float, targets: Targets
 ) -> Candidate | None:
     """The fifth, octave, twelfth or double octave of a candidate that is far surer than a vague first look at it."""
-    if look.vague_cents < VAGUE or targets.tuning is None:
+    if look.sigma_all_partials < VAGUE or targets.tuning is None:
         return None
     power = c.tone.peaks.powers
     for times in MULTIPLES:
@@ -35,6 +35,6 @@ def above(
             continue
         end = min(until, c.onset + LOOK_S)
         fit = fit_pluck(x, rate, c.onset + 0.02, end, tone.f1, tone.stretch, rounds=2)
-        if fit is not None and fit.vague_cents * FAR_SURER < look.vague_cents:
+        if fit is not None and fit.sigma_all_partials * FAR_SURER < look.sigma_all_partials:
             return replace(c, tone=tone, rival=0.0)
     return None

@@ -6,7 +6,7 @@ import numpy as np
 
 from juxtatune.core.listening.dsp.projection import hann, project
 from juxtatune.core.listening.dsp.rolling import medians
-from juxtatune.core.listening.f0.estimate import Fit
+from juxtatune.core.listening.f0.estimate import F0Estimate
 from juxtatune.core.listening.source import Samples
 
 REFINE_S, NEAR_S = 0.05, 0.02  # from the guess; where strings ring, a fit may explain them too
@@ -15,13 +15,13 @@ ATTACK_BEFORE_S, NOTED_S = 0.08, 0.015
 QUIET = 0.3  # in power
 
 
-def began(x: Samples, rate: float, fit: Fit, onset: float, among: bool) -> float:
+def began(x: Samples, rate: float, fit: F0Estimate, onset: float, among: bool) -> float:
     """When a fitted tone began (s), near a guess; closer to it `among` strings that ring on."""
     near = NEAR_S if among and not out_of_quiet(x, rate, onset) else REFINE_S
     return _with_attack(x, rate, fit, _refined(x, rate, fit, onset, near))
 
 
-def _refined(x: Samples, rate: float, fit: Fit, onset: float, near: float) -> float:
+def _refined(x: Samples, rate: float, fit: F0Estimate, onset: float, near: float) -> float:
     """The moment from which the fitted tone explains the sound best, near the guess (by so many s).
 
     Cumulative log-likelihood of "silence before, tone after": exact to a few samples when clean, and
@@ -50,7 +50,7 @@ def out_of_quiet(x: Samples, rate: float, onset: float) -> bool:
     return bool(np.sum(x[a:b] ** 2) < QUIET * np.sum(x[c:d] ** 2))
 
 
-def _with_attack(x: Samples, rate: float, fit: Fit, onset: float) -> float:
+def _with_attack(x: Samples, rate: float, fit: F0Estimate, onset: float) -> float:
     """The onset, or an earlier one where the pick is heard out of silence before the tone is clear."""
     size = int(0.004 * rate)
     first = int((onset - ATTACK_BEFORE_S) * rate)

@@ -10,7 +10,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from juxtatune.core.listening.f0.estimate import Fit
+from juxtatune.core.listening.f0.estimate import F0Estimate
 from juxtatune.core.listening.f0.glide_biexp import CENTS
 
 F = NDArray[np.floating]
@@ -20,7 +20,7 @@ MIDWAY = 0.5
 MOST = 4.0  # cents: further off it is another's
 
 
-def midway(f1: float, numbers: NDArray[np.int64], hz: F, amplitude: F, decay: F) -> float:
+def period_offset(f1: float, numbers: NDArray[np.int64], hz: F, amplitude: F, decay: F) -> float:
     """How far (cents) the pitch lies above f1 (Hz), of partials (P,) with `numbers`, `hz`, `amplitude` and `decay` (1/s).
 
     The period is where the autocorrelation Σ w cos(2π f T) peaks, w being the energy (Wiener–Khinchin): to second order
@@ -35,7 +35,7 @@ def midway(f1: float, numbers: NDArray[np.int64], hz: F, amplitude: F, decay: F)
     return MIDWAY * float(np.clip(above, -MOST, MOST))
 
 
-def own_pitch_cents(fit: Fit) -> float:
+def own_pitch_cents(fit: F0Estimate) -> float:
     """How far (cents) the pitch of a pluck lies above its f1; 0 where its partials agree."""
     # squared: what clips has a little scatter of its own too
-    return fit.own_scatter**2 * midway(fit.f1, fit.numbers, fit.hz, fit.amplitude, fit.decay)
+    return fit.intrinsic_scatter**2 * period_offset(fit.f1, fit.numbers, fit.hz, fit.amplitude, fit.decay)

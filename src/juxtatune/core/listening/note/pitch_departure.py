@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 
 from juxtatune.core.listening.dsp.rolling import moving_median
-from juxtatune.core.listening.partials.demodulate import F, demodulated
+from juxtatune.core.listening.partials.demodulate import F, heterodyne
 from juxtatune.core.listening.partials.paths import each, together
 from juxtatune.core.listening.source import Samples
 
@@ -27,12 +27,12 @@ class Left(NamedTuple):
     turned: bool
 
 
-def left_at(x: Samples, rate: float, onset: float, end: float, f1: float, stretch: float) -> Left | None:
+def pitch_departure(x: Samples, rate: float, onset: float, end: float, f1: float, stretch: float) -> Left | None:
     """When a string plucked at `onset` (s) leaves its pitch, of what sounds until `end`; None where it does not.
 
     A glide falls and slows down as it goes on: what rises, or falls faster than before, is a hand's or another sound's.
     """
-    d = demodulated(x, rate, onset + FROM_S, min(end, onset + LOOK_S), f1, stretch, FRAMES, PARTIALS)
+    d = heterodyne(x, rate, onset + FROM_S, min(end, onset + LOOK_S), f1, stretch, FRAMES, PARTIALS)
     if d is None or len(d.n) < LEAST:
         return None
     step = d.t[1] - d.t[0]

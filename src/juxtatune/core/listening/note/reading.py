@@ -7,7 +7,7 @@ from dataclasses import replace
 from juxtatune.core.listening.event.detect import Candidate
 from juxtatune.core.listening.event.modulation import STRING_SCORE
 from juxtatune.core.listening.note import measure
-from juxtatune.core.listening.note.pitch_departure import left_at
+from juxtatune.core.listening.note.pitch_departure import pitch_departure
 from juxtatune.core.listening.partials.demodulate import USUAL_STRETCH
 from juxtatune.core.listening.source import Samples
 from juxtatune.core.listening.types import Reading, Targets
@@ -34,14 +34,14 @@ def read(
     whole = measure.read(x, rate, c, limit, crowd, targets, ringing)
     if whole is None or (whole.sigma_cents is not None and whole.sigma_cents < UNSURE):
         return whole
-    left = left_at(x, rate, c.onset, whole.end, c.tone.f1, c.tone.stretch or USUAL_STRETCH)
+    left = pitch_departure(x, rate, c.onset, whole.end, c.tone.f1, c.tone.stretch or USUAL_STRETCH)
     if left is None or measure.SHORTEST_S < left.at - c.onset < PERIODS / c.tone.f1:
         return whole
     before = measure.read(x, rate, c, left.at, crowd, targets, ringing)
-    if before is None or before.sigma_cents is None or before.vague_cents is None:
-        vague = whole.vague_cents is None or whole.vague_cents > VAGUE
+    if before is None or before.sigma_cents is None or before.sigma_all_partials is None:
+        vague = whole.sigma_all_partials is None or whole.sigma_all_partials > VAGUE
         hand = left.turned and vague and c.tone.score > STRING_SCORE
         return measure.unread(c, whole.end, TURNED) if hand else whole
     surer = whole.sigma_cents is None or before.sigma_cents < SURER * whole.sigma_cents
     # it rings on, whatever its pitch
-    return replace(before, end=whole.end) if surer and before.vague_cents < VAGUE else whole
+    return replace(before, end=whole.end) if surer and before.sigma_all_partials < VAGUE else whole

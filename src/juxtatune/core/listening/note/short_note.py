@@ -11,7 +11,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from juxtatune.core.listening.f0.estimate import Fit
+from juxtatune.core.listening.f0.estimate import F0Estimate
 from juxtatune.core.listening.f0.glide_biexp import CENTS
 from juxtatune.core.listening.types import cut_short
 
@@ -20,11 +20,11 @@ ABOVE, SPREAD = 1.5, 3.0
 SHORT_S, LONG_S = 0.6, 1.0  # from the one to the other it is left to the glide
 
 
-def as_usual(fit: Fit, onset: float, until: float) -> Fit:
+def shrink_to_prior(fit: F0Estimate, onset: float, until: float) -> F0Estimate:
     """The fit of a note from `onset` to `until` (s): where its partials disagree of themselves, its end is weighed against
     a usual one, each by how sure it is."""
     lasts = until - onset
-    sigma = fit.sigma_cents * cut_short(lasts, fit.own_scatter)
+    sigma = fit.sigma_cents * cut_short(lasts, fit.intrinsic_scatter)
     own = sigma**2 - fit.sigma_cents**2
     usual = own / (own + SPREAD**2) * float(np.clip((LONG_S - lasts) / (LONG_S - SHORT_S), 0, 1))
     moved = usual * (fit.mean_glide_cents(onset, until) - ABOVE)

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from juxtatune.core.listening.partials.demodulate import F, demodulated
+from juxtatune.core.listening.partials.demodulate import F, heterodyne
 from juxtatune.core.listening.source import Samples
 from juxtatune.core.listening.types import Damping
 
@@ -27,7 +27,7 @@ def damping(x: Samples, rate: float, start: float, end: float, f1: float, stretc
     None where too few partials are clear of noise.
     """
     start += PICK_S
-    d = demodulated(x, rate, start, min(end, start + LONGEST_S), f1, stretch)
+    d = heterodyne(x, rate, start, min(end, start + LONGEST_S), f1, stretch)
     if d is None:
         return None
     power = np.abs(d.z) ** 2

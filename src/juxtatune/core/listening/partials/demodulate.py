@@ -23,7 +23,7 @@ def partial_hz(f1: float, stretch: float, n: NDArray) -> F:
 
 
 @dataclass(frozen=True)
-class Demodulated:
+class Heterodyned:
     """Partials `n` (P,) turned down from their expected frequencies `hz` (P,), with what noise adds to them."""
 
     t: F  # (M,) frame centres, s
@@ -34,7 +34,7 @@ class Demodulated:
     overlap: float  # frames for each independent one
 
 
-def demodulated(
+def heterodyne(
     x: Samples,
     rate: float,
     start: float,
@@ -43,7 +43,7 @@ def demodulated(
     stretch: float,
     most: int = MOST_FRAMES,
     partials: int = MOST_PARTIALS,
-) -> Demodulated | None:
+) -> Heterodyned | None:
     """The partials of a string at f1 (Hz) from `start` to `end` (s); None when that is too short."""
     size = int(rate * max(4.0 / f1, 0.02))
     first = int(np.ceil((start + 0.004) * rate))
@@ -64,7 +64,7 @@ def demodulated(
     every = np.concatenate([hz, hz - 0.5 * f1, hz[-1:] + 0.5 * f1])
     both = project(x, starts, hann(size), every, rate)
     z = turned_down(both, t, hz)
-    return Demodulated(t, z, _noise(both[:, len(hz) :]), n, hz, max(1.0, size / hop / 2.0))
+    return Heterodyned(t, z, _noise(both[:, len(hz) :]), n, hz, max(1.0, size / hop / 2.0))
 
 
 def _noise(between: NDArray[np.complex128]) -> F:

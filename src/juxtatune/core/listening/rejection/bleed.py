@@ -154,10 +154,10 @@ def without_strays(heard: list[Reading], targets: Targets) -> list[Reading]:
 
 def _left_of(q: Reading, r: Reading) -> bool:
     """Whether what seems to be a string picked again is but what a room leaves of it: far softer, and of no clear pitch."""
-    if r.string != q.string or r.vague_cents is None or r.cents is None or q.cents is None:
+    if r.string != q.string or r.sigma_all_partials is None or r.cents is None or q.cents is None:
         return False
     follows = abs(q.end - r.start) < AGAIN_S and r.level_db < q.level_db - FAINT_DB
-    return follows and r.vague_cents > (VAGUE if abs(r.cents - q.cents) > ELSEWHERE else NOTHING)
+    return follows and r.sigma_all_partials > (VAGUE if abs(r.cents - q.cents) > ELSEWHERE else NOTHING)
 
 
 def _is_partial(r: Reading, of: Reading) -> bool:
@@ -172,27 +172,27 @@ def _is_partial(r: Reading, of: Reading) -> bool:
 def _faint(r: Reading, placed: list[Reading]) -> bool:
     """Whether in a short take a string that is well heard nowhere is far softer and vaguer than those that are the player's."""
     others = [q for q in placed if q is not r and q.level_db > r.level_db + FAINT_DB]
-    if not others or len(placed) > FEW or r.vague_cents is None:
+    if not others or len(placed) > FEW or r.sigma_all_partials is None:
         return False
     vague = max(VAGUE, MUCH_VAGUER * _usual(others))
-    well = any(q.string == r.string and (q.vague_cents or 0.0) <= vague for q in placed)
-    return r.vague_cents > vague and not well
+    well = any(q.string == r.string and (q.sigma_all_partials or 0.0) <= vague for q in placed)
+    return r.sigma_all_partials > vague and not well
 
 
 def _astray(r: Reading, placed: list[Reading]) -> bool:
-    if r.f1 is None or r.cents is None or r.vague_cents is None or r.string is None:
+    if r.f1 is None or r.cents is None or r.sigma_all_partials is None or r.string is None:
         return True
     others = [q for q in placed if q is not r and q.string == r.string]
     if not others or abs(r.cents) > ASTRAY:
         return bool(others)
     vague = max(VAGUE, VAGUER * _usual(placed), VAGUER * _usual(others))
     again = any(abs(q.end - r.start) < AGAIN_S for q in others)  # its string rang until it was picked again
-    return r.vague_cents > (max(vague, NOTHING) if again else vague)
+    return r.sigma_all_partials > (max(vague, NOTHING) if again else vague)
 
 
 def _usual(readings: list[Reading]) -> float:
     """How vague readings are as a rule, in cents."""
-    return float(np.median([r.vague_cents or 0.0 for r in readings]))
+    return float(np.median([r.sigma_all_partials or 0.0 for r in readings]))
 
 
 def _rings_over(louder: Reading, r: Reading) -> bool:

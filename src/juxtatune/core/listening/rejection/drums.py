@@ -56,16 +56,16 @@ def is_drum(x: Samples, rate: float, r: Reading) -> bool:
 
 
 def _clear(r: Reading) -> bool:
-    return r.vague_cents is not None and r.vague_cents < STRING_CENTS
+    return r.sigma_all_partials is not None and r.sigma_all_partials < STRING_CENTS
 
 
 def _weight_for_doubt(x: Samples, rate: float, r: Reading) -> float:
     """The weight of its partials for each e-fold that a reading is vaguer than a string's; 0 for what is lost."""
-    if r.vague_cents is None:
+    if r.sigma_all_partials is None:
         return 0.0 if r.problem in (LOST, TOO_SHORT) else float("inf")
     if _clear(r):
         return float("inf")
-    return _weight(x, rate, r) / float(np.log(r.vague_cents / STRING_CENTS) + 1e-9)
+    return _weight(x, rate, r) / float(np.log(r.sigma_all_partials / STRING_CENTS) + 1e-9)
 
 
 def _weight(x: Samples, rate: float, r: Reading) -> float:

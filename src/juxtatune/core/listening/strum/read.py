@@ -15,11 +15,11 @@ from scipy.fft import irfft, rfft, rfftfreq
 
 from juxtatune.core.listening.dsp.resample import to_working_rate
 from juxtatune.core.listening.f0.glide_biexp import CENTS
-from juxtatune.core.listening.multipitch.cancellation import settle_all
+from juxtatune.core.listening.multipitch.cancellation import cancel_iteratively
 from juxtatune.core.listening.multipitch.deglide import BENT, MOST_SIGMA, unbent
 from juxtatune.core.listening.multipitch.sinusoids import Sinusoids, sinusoids
 from juxtatune.core.listening.multipitch.voting import Settled
-from juxtatune.core.listening.note.period import midway
+from juxtatune.core.listening.note.period import period_offset
 from juxtatune.core.listening.offset.strum_end import SILENT, after_strum
 from juxtatune.core.listening.source import Samples
 from juxtatune.core.listening.strum.segment import beforehand, went_on
@@ -132,7 +132,7 @@ def _settled_after(
     if heard is None:
         return {}
     others = went_on(heard, before, rate) if before is not None else None
-    found = {s: unbent(heard, f) for s, f in settle_all(heard, goals, others).items()}
+    found = {s: unbent(heard, f) for s, f in cancel_iteratively(heard, goals, others).items()}
     share = _real(found)
     return {s: _own_pitch(heard, f, share) for s, f in found.items()} if share else found
 
@@ -149,7 +149,7 @@ def _own_pitch(heard: Sinusoids, found: Settled, share: float) -> Settled:
     """A string with the share of the pitch that a real guitar's has."""
     parts = [heard.parts[row] for row in found.used]
     amplitude, decay = np.array([(c.amplitude, c.decay) for c in parts]).T
-    above = share * midway(found.f1, found.numbers, heard.hz[found.used], amplitude, decay)
+    above = share * period_offset(found.f1, found.numbers, heard.hz[found.used], amplitude, decay)
     return replace(found, f1=found.f1 * float(np.exp(above / CENTS)), own=share)
 
 

@@ -15,7 +15,7 @@ from juxtatune.app.session import Session
 from juxtatune.app.tune import Job, Keeper, TuneRun, strum_words
 from juxtatune.core.errors import UserError
 from juxtatune.core.listening.identify import Identified, identify_strum
-from juxtatune.core.listening.live.listener import Heard
+from juxtatune.core.listening.live.listener import BlockResult
 from juxtatune.core.listening.source import Samples, SoundSource
 from juxtatune.core.listening.strum.read import StrumReading, read_strum
 from juxtatune.core.listening.types import Targets
@@ -346,7 +346,7 @@ class TunePresenter(QObject):
     def guitar(self) -> SimulatedGuitar | None:
         return self.sources.guitar
 
-    def _heard(self, heard: Heard) -> None:
+    def _heard(self, heard: BlockResult) -> None:
         if self.run is None:
             return
         if self.check is not None:
