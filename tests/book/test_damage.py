@@ -19,7 +19,7 @@ from juxtatune.book.backup import KEPT, back_up, backups, readable, restore, sav
 from juxtatune.book.db import Book, DamagedBook, placed
 from juxtatune.core.errors import UserError
 from juxtatune.core.music.reading import parse_tuning
-from juxtatune.core.planning.plan import Slot
+from juxtatune.core.planning.model.plan import Slot
 from juxtatune.qt.damaged import mend
 
 

@@ -15,7 +15,7 @@ from juxtatune.core.listening.pipeline import analyse
 from juxtatune.core.listening.types import Targets
 from juxtatune.core.listening.strum.read import read_strum
 from juxtatune.core.music.reading import parse_tuning
-from juxtatune.core.planning.solve import solve
+from juxtatune.core.planning.planner import solve
 from tests.listening.test_real_strings import RATE, strummed
 from juxtatune.book.formats.gig import parse_gig
 

@@ -9,12 +9,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from juxtatune.book.formats.gig import parse_gig
-from juxtatune.core.planning.annealer import Annealer
-from juxtatune.core.planning.compiled import compile_gig
-from juxtatune.core.planning.neighbourhood import chain
-from juxtatune.core.planning.price import price
-from juxtatune.core.planning.search import Effort, Searcher
-from juxtatune.core.planning.solve import Planner, solve
+from juxtatune.core.planning.model.compile import compile_gig
+from juxtatune.core.planning.planner import Planner, solve
+from juxtatune.core.planning.pricing.verify import price
+from juxtatune.core.planning.search.annealer import Annealer
+from juxtatune.core.planning.search.beam_search import Effort, Searcher
+from juxtatune.core.planning.search.lns import chain
 from tests.strategies import small_gigs
 
 GO = np.zeros(1, np.int64)

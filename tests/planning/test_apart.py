@@ -13,9 +13,9 @@ from hypothesis import strategies as st
 
 from juxtatune.app.planning import NightPlanner
 from juxtatune.book.formats.gig import parse_gig
-from juxtatune.core.planning.apart import apart_bounds, apart_impossible
-from juxtatune.core.planning.compiled import compile_gig
-from juxtatune.core.planning.solve import Planner, solve
+from juxtatune.core.planning.bounds.decomposition import apart_bounds, apart_impossible
+from juxtatune.core.planning.model.compile import compile_gig
+from juxtatune.core.planning.planner import Planner, solve
 from tests.strategies import small_gigs
 
 GO = np.zeros(1, np.int64)

@@ -10,8 +10,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from juxtatune.book.formats.gig import parse_gig
-from juxtatune.core.planning.cliques import _maximal
-from juxtatune.core.planning.compiled import compile_gig
+from juxtatune.core.planning.model.cliques import _maximal
+from juxtatune.core.planning.model.compile import compile_gig
 
 
 @given(st.integers(1, 7), st.data())

@@ -8,7 +8,7 @@ from dataclasses import replace
 import pytest
 
 from juxtatune.book.formats.gig import parse_gig
-from juxtatune.core.planning.explain import (
+from juxtatune.core.planning.explain.sensitivity import (
     best_changes,
     effects,
     moved,
@@ -16,7 +16,7 @@ from juxtatune.core.planning.explain import (
     where_else,
     without_song,
 )
-from juxtatune.core.planning.solve import price_order, solve
+from juxtatune.core.planning.planner import price_order, solve
 
 LOW, DROP, OPEN = "E2 A2 D3 G3 B3 E4", "D2 A2 D3 G3 B3 E4", "D2 A2 D3 F#3 A3 D4"
 UP = "F2 Bb2 Eb3 Ab3 C4 F4"

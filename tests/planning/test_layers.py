@@ -6,7 +6,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from juxtatune.core.planning.layers import smallest
+from juxtatune.core.planning.search.beam import smallest
 
 
 @given(st.lists(st.floats(allow_nan=False), min_size=1, max_size=60), st.data())

@@ -15,14 +15,14 @@ from benchmarks.attacks import gigs as attack
 from juxtatune.app.planning import NightPlanner
 from juxtatune.book.formats.gig import parse_gig
 from juxtatune.core.errors import UserError
-from juxtatune.core.planning.plan import Slot
-from juxtatune.core.planning.solve import CANCELLED, price_order
+from juxtatune.core.planning.model.plan import Slot
+from juxtatune.core.planning.planner import CANCELLED, price_order
 
 CHECKED = """
 import json, sys
 from benchmarks.attacks.gigs import extremes
 from juxtatune.book.formats.gig import parse_gig
-from juxtatune.core.planning.solve import Planner
+from juxtatune.core.planning.planner import Planner
 for text in extremes()[:4]:
     assert Planner(parse_gig(text)).run_for_any(200.0).plan is not None
 print("within bounds")

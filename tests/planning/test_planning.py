@@ -12,11 +12,11 @@ from hypothesis import strategies as st
 
 from juxtatune.app.planning import NightPlanner
 from juxtatune.book.formats.gig import parse_gig
-from juxtatune.core.planning.clash import can_be_ordered, going_round, order_clash, rules_of
-from juxtatune.core.planning.plan import Draft, Retune, Slot
-from juxtatune.core.planning.price import BrokenPlan, price
-from juxtatune.core.planning.solve import Planner, price_order, solve
-from juxtatune.core.planning.trace import trace
+from juxtatune.core.planning.explain.conflicts import can_be_ordered, going_round, order_clash, rules_of
+from juxtatune.core.planning.model.plan import Draft, Retune, Slot
+from juxtatune.core.planning.planner import Planner, price_order, solve
+from juxtatune.core.planning.pricing.timeline import trace
+from juxtatune.core.planning.pricing.verify import BrokenPlan, price
 from juxtatune.core.retuning.costs import retune_seconds
 from juxtatune.core.strings.instrument import Costs
 from tests.planning.brute import best_objective

@@ -15,13 +15,13 @@ from hypothesis import strategies as st
 from juxtatune.book.formats.gig import parse_gig
 from juxtatune.book.formats.gig_out import gig_json
 from juxtatune.book.formats.plan_out import plan_json
-from juxtatune.core.planning.compiled import compile_gig
-from juxtatune.core.planning.neighbourhood import freed_songs, rules_around, worth_of
-from juxtatune.core.planning.plan import Retune, Slot
-from juxtatune.core.planning.price import BrokenPlan, price
-from juxtatune.core.planning.search import Effort, Searcher
-from juxtatune.core.planning.solve import price_order, solve
-from juxtatune.core.planning.tables import bits
+from juxtatune.core.planning.model.compile import compile_gig
+from juxtatune.core.planning.model.plan import Retune, Slot
+from juxtatune.core.planning.model.tables import bits
+from juxtatune.core.planning.planner import price_order, solve
+from juxtatune.core.planning.pricing.verify import BrokenPlan, price
+from juxtatune.core.planning.search.beam_search import Effort, Searcher
+from juxtatune.core.planning.search.lns import freed_songs, rules_around, worth_of
 from tests.planning.brute import best_objective
 from tests.planning.test_planning import OPEN_D, STANDARD, club, worked_draft, worked_night
 from tests.strategies import small_gigs

@@ -11,10 +11,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from juxtatune.book.formats.gig import parse_gig
-from juxtatune.core.planning.compiled import compile_gig
-from juxtatune.core.planning.relax import Exploration, Relaxer, open_songs, spans
-from juxtatune.core.planning.search import Effort, Searcher
-from juxtatune.core.planning.solve import solve
+from juxtatune.core.planning.bounds.relaxation import Exploration, Relaxer, open_songs, spans
+from juxtatune.core.planning.model.compile import compile_gig
+from juxtatune.core.planning.planner import solve
+from juxtatune.core.planning.search.beam_search import Effort, Searcher
 from tests.strategies import small_gigs
 
 GO = np.zeros(1, np.int64)

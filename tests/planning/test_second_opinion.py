@@ -10,9 +10,9 @@ from benchmarks.gigs import club_json
 from hypothesis import given, settings
 
 from juxtatune.book.formats.gig import parse_gig
-from juxtatune.core.planning.counting import counting_bound
-from juxtatune.core.planning.price import played_count
-from juxtatune.core.planning.solve import solve
+from juxtatune.core.planning.bounds.spanning_tree import counting_bound
+from juxtatune.core.planning.model.plan import played_count
+from juxtatune.core.planning.planner import solve
 from tests.planning.second_opinion import Model
 from tests.strategies import small_gigs
 

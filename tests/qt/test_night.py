@@ -11,7 +11,7 @@ from PySide6.QtGui import QImage, QPainter
 
 from juxtatune.app.sheet_texts import FLOOR, TECHNICIAN
 from juxtatune.core.errors import UserError
-from juxtatune.core.planning.explain import where_else
+from juxtatune.core.planning.explain.sensitivity import where_else
 from juxtatune.qt.paper import floor_sheet, tech_sheet, write_pdf
 from juxtatune.qt.widgets.energy import LANE
 

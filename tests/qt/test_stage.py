@@ -18,7 +18,7 @@ from juxtatune.app.planning import NightPlanner
 from juxtatune.app.preferences import Preferences
 from juxtatune.app.session import Session
 from juxtatune.book.state import gig_of
-from juxtatune.core.planning.plan import Plan
+from juxtatune.core.planning.model.plan import Plan
 from juxtatune.qt.application import open_window
 
 KEY = Qt.Key

@@ -37,14 +37,15 @@ ONLY_IN = {
     "soundfile": "devices",
     "typer": "cli",
 }
-SOLVER_FILE = SRC / "core" / "planning" / "clash.py"
+SOLVER_FILE = SRC / "core" / "planning" / "explain" / "conflicts.py"
 FILES = sorted(SRC.rglob("*.py"))
-# the stages of listening: each imports only from those before it
-STAGES = ("types", "source", "dsp", "hum", "onset", "tone", "partials", "offset", "event", "f0", "multipitch", "assignment", "note",
-          "rejection", "strum", "pipeline", "reference", "live", "identify")  # fmt: skip
-LISTENING = [p for p in FILES if p.parts[-3:-1] != ("core", "listening") and "listening" in p.parts] + [
-    p for p in FILES if p.parts[-3:-1] == ("core", "listening") and p.stem != "__init__"
-]
+# the stages of the two hearts: each imports only from those before it
+STAGES = {
+    "listening": ("types", "source", "dsp", "hum", "onset", "tone", "partials", "offset", "event", "f0", "multipitch", "assignment",
+                  "note", "rejection", "strum", "pipeline", "reference", "live", "identify"),
+    "planning": ("model", "pricing", "bounds", "search", "planner", "explain"),
+}  # fmt: skip
+STAGED = [p for p in FILES if p.relative_to(SRC).parts[:2] in {("core", heart) for heart in STAGES} and p.stem != "__init__"]
 
 
 def imports(path: Path) -> set[str]:
@@ -90,13 +91,13 @@ def test_views_widgets_and_presenters_keep_apart(path: Path) -> None:
             assert not name.startswith("PySide6.QtWidgets"), f"{here} imports {name}"
 
 
-@pytest.mark.parametrize("path", LISTENING, ids=lambda p: str(p.relative_to(SRC)))
-def test_the_stages_of_listening_import_from_those_before_them(path: Path) -> None:
-    here = STAGES.index(place(path)[2])
+@pytest.mark.parametrize("path", STAGED, ids=lambda p: str(p.relative_to(SRC)))
+def test_the_stages_of_a_heart_import_from_those_before_them(path: Path) -> None:
+    heart, stage = place(path)[1:3]
     for name in imports(path):
         parts = name.split(".")
-        if parts[:3] == ["juxtatune", "core", "listening"] and len(parts) > 3:
-            assert STAGES.index(parts[3]) <= here, f"{path.relative_to(SRC)} imports {name}"
+        if parts[:3] == ["juxtatune", "core", heart] and len(parts) > 3:
+            assert STAGES[heart].index(parts[3]) <= STAGES[heart].index(stage), f"{path.relative_to(SRC)} imports {name}"
 
 
 def test_nothing_imports_in_a_circle() -> None:

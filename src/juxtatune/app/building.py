@@ -7,7 +7,7 @@ from dataclasses import replace
 from juxtatune.app.night import Answer, part_name, place_of
 from juxtatune.book.state import BookState, NightRecord, with_song_added, without_song
 from juxtatune.core.errors import UserError
-from juxtatune.core.planning.plan import Slot
+from juxtatune.core.planning.model.plan import Slot
 from juxtatune.core.repertoire.night import Part
 
 

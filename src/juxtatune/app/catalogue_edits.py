@@ -9,7 +9,7 @@ from juxtatune.book.state import BookState, without_song
 from juxtatune.core.errors import UserError
 from juxtatune.core.music.catalogue import standard_for
 from juxtatune.core.music.tuning import Tuning, shifted_to
-from juxtatune.core.planning.plan import Slot
+from juxtatune.core.planning.model.plan import Slot
 from juxtatune.core.repertoire.song import Song, Way
 from juxtatune.core.strings.instrument import Instrument, default_costs
 

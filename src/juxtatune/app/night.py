@@ -12,8 +12,8 @@ from itertools import pairwise
 from juxtatune.app.fields import show_tuning
 from juxtatune.book.state import BookState, KeptOrder, NightRecord, gig_of
 from juxtatune.core.errors import UserError
-from juxtatune.core.planning.plan import Plan, Slot
-from juxtatune.core.planning.solve import Stop, price_order
+from juxtatune.core.planning.model.plan import Plan, Slot
+from juxtatune.core.planning.planner import Stop, price_order
 from juxtatune.core.repertoire.night import Gig, Pin
 
 PRICE_S = 4.0  # that the price of an order may take, before it is priced in a hurry

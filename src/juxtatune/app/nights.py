@@ -9,7 +9,7 @@ from juxtatune.app.night import as_given
 from juxtatune.app.sheets import leave_in
 from juxtatune.book.state import BookState, NightRecord, gig_of, state_of_gig
 from juxtatune.core.errors import UserError
-from juxtatune.core.planning.plan import Slot
+from juxtatune.core.planning.model.plan import Slot
 from juxtatune.core.repertoire.night import Gig, Night, Part
 
 TALK_S = 8.0  # between two songs of a new night

@@ -6,7 +6,7 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from juxtatune.core.planning.clash import (
+from juxtatune.core.planning.explain.conflicts import (
     Rule,
     going_round,
     limit_clash,
@@ -15,7 +15,7 @@ from juxtatune.core.planning.clash import (
     sizes_clash,
     with_rules,
 )
-from juxtatune.core.planning.solve import Planner, Solution
+from juxtatune.core.planning.planner import Planner, Solution
 from juxtatune.core.repertoire.night import Gig
 
 LIMIT_TRY_S = 1.0

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 import numpy as np
 
 from juxtatune.core.logbook.learned import SCATTER, TYPICAL, InstrumentLearned, steps_of
-from juxtatune.core.planning.plan import Gap
+from juxtatune.core.planning.model.plan import Gap
 from juxtatune.core.repertoire.night import Gig
 from juxtatune.core.retuning.costs import retune_seconds
 

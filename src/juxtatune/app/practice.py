@@ -13,8 +13,8 @@ from juxtatune.core.errors import UserError
 from juxtatune.core.music.notes import spell
 from juxtatune.core.music.reading import parse_tuning
 from juxtatune.core.music.tuning import Tuning
-from juxtatune.core.planning.plan import Plan
-from juxtatune.core.planning.trace import trace
+from juxtatune.core.planning.model.plan import Plan
+from juxtatune.core.planning.pricing.timeline import trace
 from juxtatune.core.repertoire.night import Gig
 from juxtatune.core.strings.instrument import Instrument, default_costs
 

@@ -6,7 +6,7 @@ from html import escape
 
 from juxtatune.app.sheets import floor_rows, tech_guitars
 from juxtatune.book.formats.songs_csv import table_text
-from juxtatune.core.planning.plan import Plan
+from juxtatune.core.planning.model.plan import Plan
 from juxtatune.core.repertoire.night import Gig
 
 FLOOR, TECHNICIAN = "floor", "technician"

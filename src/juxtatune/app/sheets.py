@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from juxtatune.app.tuning_names import show_tuning
-from juxtatune.core.planning.plan import Plan, Retune
-from juxtatune.core.planning.trace import trace
+from juxtatune.core.planning.model.plan import Plan, Retune
+from juxtatune.core.planning.pricing.timeline import trace
 from juxtatune.core.repertoire.night import Gig
 
 

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from juxtatune.core.logbook.learned import DELAY_S, DELAY_SD, SCATTER, InstrumentLearned
-from juxtatune.core.planning.plan import Gap, Plan
+from juxtatune.core.planning.model.plan import Gap, Plan
 from juxtatune.core.repertoire.night import Gig
 from juxtatune.core.retuning.costs import retune_seconds
 

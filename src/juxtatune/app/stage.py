@@ -16,7 +16,7 @@ from juxtatune.book.state import BookState, NightRecord, gig_of, plays, without_
 from juxtatune.core.errors import UserError
 from juxtatune.core.music.notes import spell
 from juxtatune.core.music.tuning import Tuning
-from juxtatune.core.planning.plan import Gap, Plan, Retune, Slot
+from juxtatune.core.planning.model.plan import Gap, Plan, Retune, Slot
 from juxtatune.core.repertoire.night import Now
 from juxtatune.core.repertoire.song import Way
 

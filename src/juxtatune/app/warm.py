@@ -73,10 +73,10 @@ def warm_planner() -> None:
     """The search for plans and the climbing from one to better ones."""
     import numpy as np
 
-    from juxtatune.core.planning.climb import Climber
-    from juxtatune.core.planning.compiled import compile_gig
-    from juxtatune.core.planning.relax import Exploration
-    from juxtatune.core.planning.solve import solve
+    from juxtatune.core.planning.bounds.relaxation import Exploration
+    from juxtatune.core.planning.model.compile import compile_gig
+    from juxtatune.core.planning.planner import solve
+    from juxtatune.core.planning.search.local_search import Climber
 
     gig, stop = _two_songs(), np.zeros(1, np.int64)
     plan = solve(gig, 600.0).plan
@@ -91,8 +91,8 @@ def warm_bound() -> None:
 
     import numpy as np
 
-    from juxtatune.core.planning.apart import apart_bounds
-    from juxtatune.core.planning.compiled import compile_gig
+    from juxtatune.core.planning.bounds.decomposition import apart_bounds
+    from juxtatune.core.planning.model.compile import compile_gig
 
     gig = _two_songs()
     for limit in (None, 30.0):

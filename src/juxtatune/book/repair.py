@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from juxtatune.book.state import BookState, NightRecord
-from juxtatune.core.planning.plan import Slot
+from juxtatune.core.planning.model.plan import Slot
 from juxtatune.core.repertoire.night import Night, Now, Part
 from juxtatune.core.repertoire.song import Song
 

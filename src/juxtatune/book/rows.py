@@ -10,7 +10,7 @@ from typing import Any
 from juxtatune.book.formats.extras import SetupRow, details_json, setup_json, setup_of, stored_details
 from juxtatune.book.state import BookState, KeptOrder, NightRecord, OwnTuning
 from juxtatune.core.music.tuning import parse_notes
-from juxtatune.core.planning.plan import Slot
+from juxtatune.core.planning.model.plan import Slot
 from juxtatune.core.repertoire.night import Night, Now, Part, Pin
 from juxtatune.core.repertoire.song import Song, Way
 from juxtatune.core.strings.instrument import Costs, Instrument

@@ -7,7 +7,7 @@ from typing import Protocol, TypeVar
 
 from juxtatune.core.errors import UserError
 from juxtatune.core.music.tuning import Tuning
-from juxtatune.core.planning.plan import Slot
+from juxtatune.core.planning.model.plan import Slot
 from juxtatune.core.repertoire.night import Gig, Night, Part, without_missed
 from juxtatune.core.repertoire.song import Song, Way
 from juxtatune.core.strings.instrument import Instrument

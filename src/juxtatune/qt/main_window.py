@@ -40,8 +40,8 @@ from juxtatune.app.sheet_texts import FLOOR
 from juxtatune.app.tune import Job
 from juxtatune.core.errors import UserError
 from juxtatune.core.music.tuning import Tuning
-from juxtatune.core.planning.plan import Plan
-from juxtatune.core.planning.trace import trace
+from juxtatune.core.planning.model.plan import Plan
+from juxtatune.core.planning.pricing.timeline import trace
 from juxtatune.core.repertoire.night import Gig
 from juxtatune.qt.faults import faults
 from juxtatune.qt.gig_files import BookFiles, GigFiles

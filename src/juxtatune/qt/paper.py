@@ -19,7 +19,7 @@ from PySide6.QtGui import (
 
 from juxtatune.app.sheets import FloorRow, TechGuitar, floor_rows, tech_guitars
 from juxtatune.book.files import replace_whole
-from juxtatune.core.planning.plan import Plan
+from juxtatune.core.planning.model.plan import Plan
 from juxtatune.core.repertoire.night import Gig
 from juxtatune.qt.theme import font
 from juxtatune.qt.widgets.signature import paint_signature, signature_width

@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import Any
 
 from juxtatune.core.music.notes import spell
-from juxtatune.core.planning.plan import Retune
-from juxtatune.core.planning.solve import Solution
+from juxtatune.core.planning.model.plan import Retune
+from juxtatune.core.planning.planner import Solution
 from juxtatune.core.repertoire.night import Gig
 
 

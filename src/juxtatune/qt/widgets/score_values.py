@@ -6,8 +6,8 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from juxtatune.core.music.tuning import Tuning
-from juxtatune.core.planning.plan import Plan
-from juxtatune.core.planning.trace import trace
+from juxtatune.core.planning.model.plan import Plan
+from juxtatune.core.planning.pricing.timeline import trace
 from juxtatune.core.repertoire.night import Gig
 
 

@@ -10,7 +10,7 @@ from juxtatune.app import fields
 from juxtatune.app.calling import Calling
 from juxtatune.app.session import Session
 from juxtatune.app.sheets import TechGuitar, tech_guitars
-from juxtatune.core.planning.plan import Plan
+from juxtatune.core.planning.model.plan import Plan
 from juxtatune.core.repertoire.night import Gig
 from juxtatune.core.strings.instrument import Instrument
 from juxtatune.qt.views.guitars.page import GuitarPage

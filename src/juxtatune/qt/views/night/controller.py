@@ -10,7 +10,7 @@ from juxtatune.app.night import Answer
 from juxtatune.app.session import Session
 from juxtatune.book.state import BookState, NightRecord
 from juxtatune.core.errors import UserError
-from juxtatune.core.planning.plan import Plan
+from juxtatune.core.planning.model.plan import Plan
 from juxtatune.qt.views.night.versions import LEFT, RIGHT, Versions
 
 NO_NIGHT = "There is no night yet: B makes one."

@@ -18,8 +18,8 @@ from juxtatune.book.log_query import Wanted, rows
 from juxtatune.book.state import NightRecord, gig_of
 from juxtatune.core.errors import UserError
 from juxtatune.core.logbook.learned import learn
-from juxtatune.core.planning.plan import Plan
-from juxtatune.core.planning.solve import Solution
+from juxtatune.core.planning.model.plan import Plan
+from juxtatune.core.planning.planner import Solution
 from juxtatune.core.repertoire.night import Gig
 from juxtatune.qt.views.night.controller import NightController
 from juxtatune.qt.views.night.versions import LEFT, RIGHT, Versions

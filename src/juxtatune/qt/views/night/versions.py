@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from juxtatune.app.night import kept_orders
 from juxtatune.book.state import BookState, KeptOrder, NightRecord
-from juxtatune.core.planning.plan import Plan
+from juxtatune.core.planning.model.plan import Plan
 
 LEFT, RIGHT = 0, 1
 

@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 )
 
 from juxtatune.core.errors import UserError
-from juxtatune.core.planning.explain import Change
+from juxtatune.core.planning.explain.sensitivity import Change
 from juxtatune.qt.views.night.builder import BuilderPage
 from juxtatune.qt.views.night.commands import KEY, Command, Commands
 from juxtatune.qt.views.night.presenter import NightPresenter

@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 from PySide6.QtCore import QObject, QThread, Signal
 
 from juxtatune.core.errors import UserError
-from juxtatune.core.planning.explain import (
+from juxtatune.core.planning.explain.sensitivity import (
     Change,
     Effect,
     best_changes,
@@ -19,8 +19,8 @@ from juxtatune.core.planning.explain import (
     where_else,
     without_song,
 )
-from juxtatune.core.planning.plan import Plan
-from juxtatune.core.planning.solve import Solution
+from juxtatune.core.planning.model.plan import Plan
+from juxtatune.core.planning.planner import Solution
 from juxtatune.core.repertoire.night import Gig
 from juxtatune.qt.faults import faults
 from juxtatune.qt.worker import LatestWorker

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QLabel, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
-from juxtatune.core.planning.explain import Change
+from juxtatune.core.planning.explain.sensitivity import Change
 from juxtatune.qt.views.night.why import WhyPresenter
 
 WIDTH = 330

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from juxtatune.core.planning.plan import Plan
-from juxtatune.core.planning.solve import Solution
+from juxtatune.core.planning.model.plan import Plan
+from juxtatune.core.planning.planner import Solution
 from juxtatune.qt.widgets.score_values import seconds
 
 

@@ -17,7 +17,7 @@ from juxtatune.app.tune import Job
 from juxtatune.book.log_query import Wanted, rows
 from juxtatune.core.errors import UserError
 from juxtatune.core.music.reading import parse_tuning
-from juxtatune.core.planning.plan import Plan
+from juxtatune.core.planning.model.plan import Plan
 from juxtatune.core.repertoire.night import Gig
 from juxtatune.devices import sound_out
 from juxtatune.qt.worker import LatestWorker

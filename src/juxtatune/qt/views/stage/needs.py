@@ -9,8 +9,8 @@ from PySide6.QtCore import SignalInstance
 from juxtatune.app.preferences import TuningPreferences
 from juxtatune.app.tune import Job, TuneRun
 from juxtatune.book.state import NightRecord
-from juxtatune.core.planning.plan import Plan
-from juxtatune.core.planning.solve import Solution
+from juxtatune.core.planning.model.plan import Plan
+from juxtatune.core.planning.planner import Solution
 from juxtatune.qt.widgets.approach_values import Column
 
 

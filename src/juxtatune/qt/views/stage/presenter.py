@@ -14,7 +14,7 @@ from juxtatune.app.stage import Moment
 from juxtatune.app.tune import Job
 from juxtatune.book.state import BookState, NightRecord
 from juxtatune.core.errors import UserError
-from juxtatune.core.planning.plan import Plan
+from juxtatune.core.planning.model.plan import Plan
 from juxtatune.qt.views.stage.needs import BenchOfStage, Nights
 
 AGAIN_S = 20.0  # of planning the rest

@@ -13,7 +13,7 @@ from juxtatune.book.state import BookState, NightRecord
 from juxtatune.core.errors import UserError
 from juxtatune.core.music.notes import pretty
 from juxtatune.core.music.tuning import Tuning
-from juxtatune.core.planning.plan import Plan, Retune
+from juxtatune.core.planning.model.plan import Plan, Retune
 from juxtatune.core.retuning.change import change
 
 ON_TIME_S = 30.0

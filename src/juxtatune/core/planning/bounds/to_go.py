@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from juxtatune.core.planning.packed import (
+from juxtatune.core.planning.model.access import (
     AGAIN,
     BASE_S,
     BY_COVER,

@@ -10,10 +10,10 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
-from juxtatune.core.planning.ahead import bound_ahead, bound_scratch
-from juxtatune.core.planning.layers import _find
-from juxtatune.core.planning.loose import loose_successors
-from juxtatune.core.planning.packed import CLASSES, INSTS, WORDS, N, i0
+from juxtatune.core.planning.bounds.relaxed_successors import loose_successors
+from juxtatune.core.planning.bounds.to_go import bound_ahead, bound_scratch
+from juxtatune.core.planning.model.access import CLASSES, INSTS, WORDS, N, i0
+from juxtatune.core.planning.model.hashtable import find
 
 _jit = nb.njit(cache=True, nogil=True)
 EMPTY, GOAL, FULL, STOPPED, PAUSED = 0, 1, 2, 3, 4
@@ -72,7 +72,7 @@ def begin(nodes, heap, table, extent):
     """Row 0 holds the start: it is the only one known and waiting."""
     keys, _, f, _, _ = nodes
     table[:] = -1
-    table[_find(table, keys, keys[0], len(table))] = 0
+    table[find(table, keys, keys[0], len(table))] = 0
     extent[0], extent[1] = 1, _push(heap, np.int64(0), f[0], np.int64(0))
 
 
@@ -142,7 +142,7 @@ def explore(t, pred, must, parts_of, starts, nodes, heap, table, extent, limits,
                 owed = _owed(t, key, must)
                 if owed < least_owed[part] or (closes and owed > room_after[part]):
                     continue
-                at = _find(table, keys, key, len(table))
+                at = find(table, keys, key, len(table))
                 known = table[at]
                 if known >= 0 and cost >= g[known] - 1e-12:
                     continue

@@ -17,16 +17,16 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from juxtatune.core.planning.apart import apart_bounds, apart_impossible
-from juxtatune.core.planning.climb import TIME_UP, TINY, Climber
-from juxtatune.core.planning.compiled import compile_gig
-from juxtatune.core.planning.counting import counting_bound
-from juxtatune.core.planning.neighbourhood import chain
-from juxtatune.core.planning.plan import Plan, Slot
-from juxtatune.core.planning.price import price
-from juxtatune.core.planning.relax import Relaxer
-from juxtatune.core.planning.search import Effort, Found, Searcher
-from juxtatune.core.planning.tables import U64, Compiled
+from juxtatune.core.planning.bounds.decomposition import apart_bounds, apart_impossible
+from juxtatune.core.planning.bounds.relaxation import Relaxer
+from juxtatune.core.planning.bounds.spanning_tree import counting_bound
+from juxtatune.core.planning.model.compile import compile_gig
+from juxtatune.core.planning.model.plan import Plan, Slot
+from juxtatune.core.planning.model.tables import U64, Compiled
+from juxtatune.core.planning.pricing.verify import price
+from juxtatune.core.planning.search.beam_search import Effort, Found, Searcher
+from juxtatune.core.planning.search.lns import chain
+from juxtatune.core.planning.search.local_search import TIME_UP, TINY, Climber
 from juxtatune.core.repertoire.night import Gig
 
 SMALL, LARGE = 12, 22  # songs: below, widths alone are quick; above, they prove nothing in time

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from juxtatune.core.planning.packed import (
+from juxtatune.core.planning.model.access import (
     BASE_S,
     BLANK,
     CHECK_S,
@@ -38,7 +38,7 @@ from juxtatune.core.planning.packed import (
     put,
     string_cost,
 )
-from juxtatune.core.planning.tables import FREE_CAPO
+from juxtatune.core.planning.model.tables import FREE_CAPO
 
 MOST_EXTRAS = 4096
 MOST_OPTIONS = 1 << 15

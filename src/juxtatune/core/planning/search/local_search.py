@@ -12,12 +12,12 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from juxtatune.core.planning.annealer import HOT, Annealer
-from juxtatune.core.planning.neighbourhood import chain, freed_songs, rules_around, worth_of
-from juxtatune.core.planning.plan import Plan
-from juxtatune.core.planning.price import price
-from juxtatune.core.planning.search import Effort, Found, Searcher
-from juxtatune.core.planning.tables import Compiled
+from juxtatune.core.planning.model.plan import Plan
+from juxtatune.core.planning.model.tables import Compiled
+from juxtatune.core.planning.pricing.verify import price
+from juxtatune.core.planning.search.annealer import HOT, Annealer
+from juxtatune.core.planning.search.beam_search import Effort, Found, Searcher
+from juxtatune.core.planning.search.lns import chain, freed_songs, rules_around, worth_of
 
 TINY = 1e-7
 TIME_UP = 2  # in the stop flag; 1 is a cancel, which is not made to wait

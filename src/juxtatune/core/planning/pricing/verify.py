@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from juxtatune.core.music.tuning import SAME, Tuning, tuning_of_pitches
-from juxtatune.core.planning.plan import Draft, Gap, Idle, Plan, Retune, Totals
+from juxtatune.core.planning.model.plan import Draft, Gap, Idle, Plan, Retune, Totals, played_count
 from juxtatune.core.repertoire.night import Gig, with_open_rules
 from juxtatune.core.repertoire.song import Way
 from juxtatune.core.retuning.costs import retune_seconds
@@ -26,10 +26,6 @@ def price(gig: Gig, draft: Draft) -> Plan:
     """The priced plan. Raises BrokenPlan for the first rule that the draft breaks."""
     _check_order(with_open_rules(gig), draft)
     return _Walk(gig, draft).run()
-
-
-def played_count(gig: Gig) -> int:
-    return len(gig.night.now.played) if gig.night.now else 0
 
 
 def _check_order(gig: Gig, draft: Draft) -> None:

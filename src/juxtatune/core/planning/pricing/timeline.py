@@ -5,8 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
-from juxtatune.core.planning.plan import Gap, Plan, Retune
-from juxtatune.core.planning.price import played_count
+from juxtatune.core.planning.model.plan import Gap, Plan, Retune, played_count
 from juxtatune.core.repertoire.night import Gig
 from juxtatune.core.repertoire.song import Way
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
-from juxtatune.core.planning.price import played_count
+from juxtatune.core.planning.model.plan import played_count
 from juxtatune.core.repertoire.night import Gig, Pin, with_open_rules
 
 

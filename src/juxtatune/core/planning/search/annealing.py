@@ -10,8 +10,8 @@ from typing import NamedTuple
 import numba as nb
 import numpy as np
 
-from juxtatune.core.planning.lazy import lazy_room, part_cost
-from juxtatune.core.planning.tables import I64
+from juxtatune.core.planning.model.tables import I64
+from juxtatune.core.planning.pricing.just_in_time import lazy_room, part_cost
 
 jit = nb.njit(cache=True, nogil=True)
 LONGEST = np.int64(4)  # neighbours moved at a time

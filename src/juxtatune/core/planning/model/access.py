@@ -9,7 +9,7 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
-from juxtatune.core.planning.tables import FREE_CAPO, Tables
+from juxtatune.core.planning.model.tables import FREE_CAPO, Tables
 
 # What compiled functions are called with is of numpy's types: each plain number or True is a type of its own,
 # for which the function, and all that it calls, would be compiled once more.

@@ -21,8 +21,15 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from juxtatune.core.planning.chains import FAR, chain_costs, in_steps, least_mix, over_parts, words_of_sets
-from juxtatune.core.planning.tables import F64, I64, Compiled, Tables
+from juxtatune.core.planning.bounds.guitar_dp import (
+    FAR,
+    chain_costs,
+    in_steps,
+    least_mix,
+    over_parts,
+    words_of_sets,
+)
+from juxtatune.core.planning.model.tables import F64, I64, Compiled, Tables
 
 MOST_TOKENS = 3
 MOST_CLASSES = 10  # of one guitar

@@ -10,8 +10,8 @@ from itertools import pairwise
 
 import numpy as np
 
-from juxtatune.core.planning.plan import Plan
-from juxtatune.core.planning.tables import F64, U64, Compiled
+from juxtatune.core.planning.model.plan import Plan
+from juxtatune.core.planning.model.tables import F64, U64, Compiled
 
 
 def freed_songs(rng: random.Random, compiled: Compiled, plan: Plan, size: int) -> list[int]:

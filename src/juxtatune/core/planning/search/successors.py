@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from juxtatune.core.planning.packed import (
+from juxtatune.core.planning.model.access import (
     ALLOWED,
     BLANK,
     CAPO_S,
@@ -48,8 +48,8 @@ from juxtatune.core.planning.packed import (
     m1,
     meets,
 )
-from juxtatune.core.planning.retunes import MOST_OPTIONS, early, play, retunes, settle
-from juxtatune.core.planning.tables import FREE_CAPO
+from juxtatune.core.planning.model.tables import FREE_CAPO
+from juxtatune.core.planning.model.transitions import MOST_OPTIONS, early, play, retunes, settle
 
 NOT_KNOWN = 1 << 40
 

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 
-from juxtatune.core.planning.anneal import Rules, anneal, lazy_cost
-from juxtatune.core.planning.lazy import Lazy
-from juxtatune.core.planning.plan import Plan
-from juxtatune.core.planning.tables import FREE_CAPO, I64, Compiled
+from juxtatune.core.planning.model.plan import Plan
+from juxtatune.core.planning.model.tables import FREE_CAPO, I64, Compiled
+from juxtatune.core.planning.pricing.just_in_time import Lazy
+from juxtatune.core.planning.search.annealing import Rules, anneal, lazy_cost
 
 HOT, COLD = 20.0, 0.3  # seconds
 

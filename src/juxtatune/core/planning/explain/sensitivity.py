@@ -10,8 +10,8 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 
 from juxtatune.core.music.tuning import SAME, Tuning
-from juxtatune.core.planning.plan import Plan, Slot
-from juxtatune.core.planning.solve import Planner, Solution, price_order
+from juxtatune.core.planning.model.plan import Plan, Slot
+from juxtatune.core.planning.planner import Planner, Solution, price_order
 from juxtatune.core.repertoire.night import Gig, Night, Part
 from juxtatune.core.repertoire.song import Song, Way
 

@@ -6,9 +6,9 @@ import numpy as np
 
 from juxtatune.core.errors import UserError
 from juxtatune.core.music.tuning import SAME
-from juxtatune.core.planning.cliques import clique_tables
-from juxtatune.core.planning.price import played_count
-from juxtatune.core.planning.tables import FREE_CAPO, U64, Compiled, Tables, bits, pack
+from juxtatune.core.planning.model.cliques import clique_tables
+from juxtatune.core.planning.model.plan import played_count
+from juxtatune.core.planning.model.tables import FREE_CAPO, U64, Compiled, Tables, bits, pack
 from juxtatune.core.repertoire.night import Gig, with_open_rules
 
 ROOM = 59  # bits for the strings of one instrument

@@ -14,7 +14,7 @@ from typing import NamedTuple
 import numba as nb
 import numpy as np
 
-from juxtatune.core.planning.tables import F64, FREE_CAPO, I64
+from juxtatune.core.planning.model.tables import F64, FREE_CAPO, I64
 
 jit = nb.njit(cache=True, nogil=True)
 MOST_RETUNES = 512

@@ -10,10 +10,11 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
-from juxtatune.core.planning.ahead import bound_ahead, bound_scratch, guess_ahead
-from juxtatune.core.planning.kernel import successors
-from juxtatune.core.planning.packed import CLASSES, INSTS, WORDS, N, i0
-from juxtatune.core.planning.retunes import MOST_OPTIONS
+from juxtatune.core.planning.bounds.to_go import bound_ahead, bound_scratch, guess_ahead
+from juxtatune.core.planning.model.access import CLASSES, INSTS, WORDS, N, i0
+from juxtatune.core.planning.model.hashtable import find
+from juxtatune.core.planning.model.transitions import MOST_OPTIONS
+from juxtatune.core.planning.search.successors import successors
 
 _jit = nb.njit(cache=True, nogil=True)
 MOST_SUCCESSORS = 1 << 16
@@ -43,35 +44,6 @@ def successor_store(columns, insts):
         np.empty((MOST_SUCCESSORS, insts), np.uint64),
         np.empty((MOST_SUCCESSORS, insts), np.uint64),
     )
-
-
-@_jit
-def _hash(key):
-    h = np.uint64(1469598103934665603)
-    for k in range(len(key)):
-        h ^= key[k]
-        h *= np.uint64(0x9E3779B97F4A7C15)
-        h ^= h >> np.uint64(29)
-    return h
-
-
-@_jit
-def _find(table, keys, key, size):
-    """Slot of a key in the open-addressing table: where it is, or the free slot where it belongs."""
-    mask = np.uint64(size - 1)
-    at = _hash(key) & mask
-    while True:
-        row = table[np.int64(at)]
-        if row < 0:
-            return np.int64(at)
-        same = True
-        for k in range(len(key)):
-            if keys[row, k] != key[k]:
-                same = False
-                break
-        if same:
-            return np.int64(at)
-        at = (at + np.uint64(1)) & mask
 
 
 @_jit
@@ -125,7 +97,7 @@ def _shrink(keep, count, keys, g, f, rank, parent, option, table, dropped):
     if len(table) > 0:
         table[:] = -1
         for r in range(end):
-            table[_find(table, keys, keys[r], len(table))] = r
+            table[find(table, keys, keys[r], len(table))] = r
     return end, dropped
 
 
@@ -154,7 +126,7 @@ def advance(t, pred, place, old, rows, limit, extras, width, guess, worth, stop,
         lossy = lossy or lost
         for k in range(made):
             key, cost = store[0][k], store[1][k]
-            at = _find(table, keys, key, len(table))
+            at = find(table, keys, key, len(table))
             known = table[at]
             if known >= 0:
                 if cost < g[known] - 1e-12:
@@ -173,7 +145,7 @@ def advance(t, pred, place, old, rows, limit, extras, width, guess, worth, stop,
                 count, dropped = _shrink(
                     max(width, most // 2), count, keys, g, f, rank, parent, option, table, dropped
                 )
-                at = _find(table, keys, key, len(table))
+                at = find(table, keys, key, len(table))
             keys[count] = key
             g[count], f[count] = cost, bound
             rank[count] = bound + (guess * guess_ahead(t, key, left) if guess > 0 else 0.0)

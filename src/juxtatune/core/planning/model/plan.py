@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from juxtatune.core.music.tuning import Tuning
+from juxtatune.core.repertoire.night import Gig
 
 
 @dataclass(frozen=True)
@@ -81,3 +82,7 @@ class Draft:
     start: tuple[Mapping[str, tuple[float, ...]], ...]
     gap_retunes: Mapping[int, tuple[Retune, ...]]
     idle_retunes: Mapping[int, tuple[Retune, ...]]
+
+
+def played_count(gig: Gig) -> int:
+    return len(gig.night.now.played) if gig.night.now else 0

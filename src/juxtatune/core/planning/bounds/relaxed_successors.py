@@ -16,7 +16,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from juxtatune.core.planning.packed import (
+from juxtatune.core.planning.model.access import (
     ALLOWED,
     BASE_S,
     BLANK,
@@ -75,8 +75,8 @@ from juxtatune.core.planning.packed import (
     put,
     string_cost,
 )
-from juxtatune.core.planning.retunes import play, settle
-from juxtatune.core.planning.tables import FREE_CAPO
+from juxtatune.core.planning.model.tables import FREE_CAPO
+from juxtatune.core.planning.model.transitions import play, settle
 
 PENDING = 1  # mark: moved along with an earlier retune, to wherever it is wanted next
 

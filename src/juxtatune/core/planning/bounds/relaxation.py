@@ -14,9 +14,9 @@ from dataclasses import replace
 
 import numpy as np
 
-from juxtatune.core.planning import bestfirst
-from juxtatune.core.planning.loose import loose_scratch, loose_store
-from juxtatune.core.planning.tables import Compiled, Tables, bits, pack
+from juxtatune.core.planning.bounds import best_first as bestfirst
+from juxtatune.core.planning.bounds.relaxed_successors import loose_scratch, loose_store
+from juxtatune.core.planning.model.tables import Compiled, Tables, bits, pack
 
 ROOM = 3_000_000  # states kept, of all parts' explorations together
 STEP = 0.02  # of the best plan's cost, by which the worst part's bound is raised at a time

@@ -6,10 +6,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from juxtatune.core.planning import kernel, layers
-from juxtatune.core.planning.packed import pitch_of
-from juxtatune.core.planning.plan import Draft, Retune, Slot
-from juxtatune.core.planning.tables import F64, U64, Compiled
+from juxtatune.core.planning.model.access import pitch_of
+from juxtatune.core.planning.model.plan import Draft, Retune, Slot
+from juxtatune.core.planning.model.tables import F64, U64, Compiled
+from juxtatune.core.planning.search import beam, successors
 
 
 @dataclass(frozen=True)
@@ -42,8 +42,8 @@ class Searcher:
         self.compiled = compiled
         self.columns = len(compiled.start_key)
         self.insts = len(compiled.gig.instruments)
-        self.scratch = layers.scratch(self.insts)
-        self.store = layers.successor_store(self.columns, self.insts)
+        self.scratch = beam.scratch(self.insts)
+        self.store = beam.successor_store(self.columns, self.insts)
         self.table = np.full(2, -1, np.int64)
         self._worthless = np.zeros(0)
 
@@ -72,7 +72,7 @@ class Searcher:
         table = self._sized_table(room)
         fresh = self._layer(room)
         for place in range(first, n):
-            rows, lost_bound, lossy, stopped = layers.advance(
+            rows, lost_bound, lossy, stopped = beam.advance(
                 self.compiled.packed, pred, place, kept[-1], rows, limit, effort.extras, effort.width, effort.guess,
                 effort.worth if effort.worth is not None else self._worthless,
                 stop, fresh, table, self.scratch, self.store,
@@ -100,7 +100,7 @@ class Searcher:
         for step, (at, option) in enumerate(reversed(path)):
             place = self.compiled.first + step
             key, g = kept[step][0][at], float(kept[step][1][at])
-            kernel.successors(
+            successors.successors(
                 self.compiled.packed, pred, key, g, place, limit, effort.extras, self.scratch, self.store
             )
             _, _, ways, gap, idle = self.store

@@ -1,0 +1,1 @@
+"""Lower bounds: costs to go, relaxations, decomposition by guitar."""

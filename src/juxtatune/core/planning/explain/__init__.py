@@ -1,0 +1,1 @@
+"""Why a plan is as it is: sensitivity, and rules that cannot all hold."""

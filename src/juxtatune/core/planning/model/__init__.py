@@ -1,0 +1,1 @@
+"""The planning problem as arrays: plans, tables, transitions between states."""

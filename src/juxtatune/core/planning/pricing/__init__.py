@@ -1,0 +1,1 @@
+"""What a plan costs: verified string by string, without any solver."""

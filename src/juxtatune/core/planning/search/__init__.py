@@ -1,0 +1,1 @@
+"""Upper bounds: beam search, annealing, large neighbourhoods, local search."""
