@@ -43,8 +43,8 @@ def test_noise_alone_is_no_strum_and_patience_ends() -> None:
 def test_what_rings_on_is_told_from_silence_and_a_new_string() -> None:
     x = sound(0.0, 0.0, 0.3)
     ring = Ringing(x[:160])
-    assert all(ring.is_phase_continuous(b) for b in blocks(x[160 : RATE // 2]))
-    assert not ring.is_phase_continuous(Block(np.zeros(160), RATE, 0))
+    assert all(ring.goes_on(b) for b in blocks(x[160 : RATE // 2]))
+    assert not ring.goes_on(Block(np.zeros(160), RATE, 0))
     ring = Ringing(x[:160])
-    assert all(ring.is_phase_continuous(b) for b in blocks(x[160:RATE]))
-    assert not ring.is_phase_continuous(Block(0.3 * np.sin(np.arange(160)), RATE, 0))
+    assert all(ring.goes_on(b) for b in blocks(x[160:RATE]))
+    assert not ring.goes_on(Block(0.3 * np.sin(np.arange(160)), RATE, 0))
