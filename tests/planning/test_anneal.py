@@ -13,7 +13,7 @@ from juxtatune.core.planning.model.compile import compile_gig
 from juxtatune.core.planning.planner import Planner, solve
 from juxtatune.core.planning.pricing.verify import price
 from juxtatune.core.planning.search.annealer import Annealer
-from juxtatune.core.planning.search.beam_search import Effort, Searcher
+from juxtatune.core.planning.search.beam_search import BeamParams, Searcher
 from juxtatune.core.planning.search.lns import chain
 from tests.strategies import small_gigs
 
@@ -21,7 +21,7 @@ GO = np.zeros(1, np.int64)
 
 
 def best_of_order(night, row) -> float:
-    return Searcher(night).run(chain(night, row.tolist()), Effort(20_000), math.inf, GO).cost
+    return Searcher(night).run(chain(night, row.tolist()), BeamParams(20_000), math.inf, GO).cost
 
 
 @settings(max_examples=60, deadline=None)
@@ -47,7 +47,7 @@ def test_the_lazy_price_is_close_to_the_best_of_an_order() -> None:
         gig = parse_gig(gigs.club_json(seed, 12, 2, 2))
         night = compile_gig(gig)
         searcher = Searcher(night)
-        found = searcher.run(night.pred | night.alike, Effort(64, 0, 0.06), math.inf, GO)
+        found = searcher.run(night.pred | night.alike, BeamParams(64, 0, 0.06), math.inf, GO)
         cost, row, _ = Annealer(night).run(price(gig, found.draft), 20_000, seed, GO)
         gaps.append(cost - best_of_order(night, row))
     assert min(gaps) >= -1e-6 and np.median(gaps) <= 0.5

@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from juxtatune.app.planning import NightPlanner
 from juxtatune.book.formats.gig import parse_gig
 from juxtatune.core.planning.explain.conflicts import can_be_ordered, going_round, order_clash, rules_of
-from juxtatune.core.planning.model.plan import Draft, Retune, Slot
+from juxtatune.core.planning.model.plan import Decisions, Retune, Slot
 from juxtatune.core.planning.planner import Planner, price_order, solve
 from juxtatune.core.planning.pricing.timeline import trace
 from juxtatune.core.planning.pricing.verify import BrokenPlan, price
@@ -48,7 +48,7 @@ def worked_night(**changes):
 def worked_draft(start, gap_b=(), gap_c=()):
     moves = {3: (G, 54.0), 2: (B, 57.0), 1: (HIGH_E, 62.0)}
     gaps = {1: gap_b, 2: gap_c}
-    return Draft(
+    return Decisions(
         tuple(Slot(s, 0, 0) for s in "abc"),
         ({"rook": start, "dunlin": STANDARD},),
         {k: tuple(Retune("rook", s, *moves[s]) for s in strings) for k, strings in gaps.items()},

@@ -20,7 +20,7 @@ from juxtatune.core.planning.model.plan import Retune, Slot
 from juxtatune.core.planning.model.tables import bits
 from juxtatune.core.planning.planner import price_order, solve
 from juxtatune.core.planning.pricing.verify import BrokenPlan, price
-from juxtatune.core.planning.search.beam_search import Effort, Searcher
+from juxtatune.core.planning.search.beam_search import BeamParams, Searcher
 from juxtatune.core.planning.search.lns import freed_songs, rules_around, worth_of
 from tests.planning.brute import best_objective
 from tests.planning.test_planning import OPEN_D, STANDARD, club, worked_draft, worked_night
@@ -112,7 +112,7 @@ def test_a_narrow_search_never_claims_more_than_the_optimum(data, width) -> None
     if compiled.first == compiled.tables.n or best == float("inf"):
         return
 
-    found = Searcher(compiled).run(compiled.pred, Effort(width), np.inf, np.zeros(1, np.int64))
+    found = Searcher(compiled).run(compiled.pred, BeamParams(width), np.inf, np.zeros(1, np.int64))
     assert found.bound <= best + 1e-6
     if found.draft is not None:
         assert price(gig, found.draft).totals.objective >= best - 1e-6

@@ -14,7 +14,7 @@ from juxtatune.book.formats.gig import parse_gig
 from juxtatune.core.planning.bounds.relaxation import Exploration, Relaxer, open_songs, spans
 from juxtatune.core.planning.model.compile import compile_gig
 from juxtatune.core.planning.planner import solve
-from juxtatune.core.planning.search.beam_search import Effort, Searcher
+from juxtatune.core.planning.search.beam_search import BeamParams, Searcher
 from tests.strategies import small_gigs
 
 GO = np.zeros(1, np.int64)
@@ -53,10 +53,10 @@ def test_a_relaxed_night_never_costs_more_than_the_best_plan(value, data) -> Non
 def test_a_limit_just_above_the_optimum_does_not_hide_it(value) -> None:
     # whatever the bound of a state throws away, the best plan is not among it
     night = compile_gig(parse_gig(json.dumps(value)))
-    wide = Searcher(night).run(night.pred, Effort(10_000), math.inf, GO)
+    wide = Searcher(night).run(night.pred, BeamParams(10_000), math.inf, GO)
     if wide.draft is None:
         return
-    again = Searcher(night).run(night.pred, Effort(10_000), wide.cost + 1e-6, GO)
+    again = Searcher(night).run(night.pred, BeamParams(10_000), wide.cost + 1e-6, GO)
     assert again.draft is not None and abs(again.cost - wide.cost) < 1e-6
 
 
@@ -76,7 +76,7 @@ def test_one_gap_may_hide_work_on_two_guitars() -> None:
     best = solve(gig, 10.0)
     assert best.optimal and abs(best.plan.totals.dead_s - 24.0) < 1e-6  # two swaps
     night = compile_gig(gig)
-    found = Searcher(night).run(night.pred, Effort(10_000), best.plan.totals.objective + 1e-6, GO)
+    found = Searcher(night).run(night.pred, BeamParams(10_000), best.plan.totals.objective + 1e-6, GO)
     assert found.draft is not None
 
 

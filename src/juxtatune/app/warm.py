@@ -76,13 +76,13 @@ def warm_planner() -> None:
     from juxtatune.core.planning.bounds.relaxation import Exploration
     from juxtatune.core.planning.model.compile import compile_gig
     from juxtatune.core.planning.planner import solve
-    from juxtatune.core.planning.search.local_search import Climber
+    from juxtatune.core.planning.search.local_search import LocalSearch
 
     gig, stop = _two_songs(), np.zeros(1, np.int64)
     plan = solve(gig, 600.0).plan
     Exploration(compile_gig(gig), {0, 1}, 0, 64).go_on(100.0, 50.0, stop)
     assert plan is not None  # two songs in any order
-    Climber(compile_gig(gig), 0, stop, lambda found: None).climb_on(plan, 1)
+    LocalSearch(compile_gig(gig), 0, stop, lambda found: None).climb_on(plan, 1)
 
 
 def warm_bound() -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtDBus import QDBusConnection, QDBusInterface, QDBusMessage
 
+WAIT_MS = 500
 SERVICE, PATH = "org.freedesktop.ScreenSaver", "/org/freedesktop/ScreenSaver"
 
 
@@ -11,19 +12,23 @@ class Awake:
     """Inhibits the screen saver (freedesktop.org, Idle Inhibition Service); without such a service it does nothing."""
 
     def __init__(self) -> None:
+        self._on = False
         self._cookie: int | None = None
 
     def keep(self, on: bool) -> None:
-        if on is (self._cookie is not None):
+        """Asks once for each change, and waits half a second at most."""
+        if on is self._on:
             return
+        self._on = on
         bus = QDBusConnection.sessionBus()
         if not bus.isConnected():
             return
         service = QDBusInterface(SERVICE, PATH, SERVICE, bus)
+        service.setTimeout(WAIT_MS)
         if on:
             reply = service.call("Inhibit", "Juxtatune", "a night is under way")
             fine = reply.type() == QDBusMessage.MessageType.ReplyMessage and reply.arguments()
             self._cookie = int(reply.arguments()[0]) if fine else None
-        else:
+        elif self._cookie is not None:
             service.call("UnInhibit", self._cookie)
             self._cookie = None

@@ -24,9 +24,9 @@ from juxtatune.core.planning.model.compile import compile_gig
 from juxtatune.core.planning.model.plan import Plan, Slot
 from juxtatune.core.planning.model.tables import U64, Compiled
 from juxtatune.core.planning.pricing.verify import price
-from juxtatune.core.planning.search.beam_search import Effort, Found, Searcher
+from juxtatune.core.planning.search.beam_search import BeamParams, Searcher, SearchResult
 from juxtatune.core.planning.search.lns import chain
-from juxtatune.core.planning.search.local_search import TIME_UP, TINY, Climber
+from juxtatune.core.planning.search.local_search import TIME_UP, TINY, LocalSearch
 from juxtatune.core.repertoire.night import Gig
 
 SMALL, LARGE = 12, 22  # songs: below, widths alone are quick; above, they prove nothing in time
@@ -115,9 +115,9 @@ class Planner:
     def _search(self) -> None:
         if self.compiled.first == self.compiled.tables.n:
             self._take(
-                Found(
+                SearchResult(
                     0.0,
-                    Searcher(self.compiled)._read([()], 0, self.compiled.pred, Effort(1), 0.0),
+                    Searcher(self.compiled)._read([()], 0, self.compiled.pred, BeamParams(1), 0.0),
                     0.0,
                     False,
                 )
@@ -129,7 +129,7 @@ class Planner:
             return
         pred = self.compiled.pred | self.compiled.alike
         open_songs = self.compiled.tables.n - self.compiled.first
-        climber = Climber(self.compiled, self.seed, self.stop, self._take)
+        climber = LocalSearch(self.compiled, self.seed, self.stop, self._take)
         self.best = price_order(self.gig, self._start) if self._start else None
         for width in WIDTHS:
             if open_songs > SMALL and width >= PROOF_FROM:
@@ -158,27 +158,27 @@ class Planner:
             if self.stop[0] != 0:
                 return
 
-    def _keeps_the_limit(self, climber: Climber, pred: U64) -> bool:
+    def _keeps_the_limit(self, climber: LocalSearch, pred: U64) -> bool:
         """Looks for a plan within the limit on dead air, from one beyond it; True when that was all that is asked."""
         free = replace(self.gig, night=replace(self.gig.night, max_dead_s=None))
-        found = Searcher(compile_gig(free)).run(pred, Effort(QUICK[-1], 0, 0.06), math.inf, self.stop)
+        found = Searcher(compile_gig(free)).run(pred, BeamParams(QUICK[-1], 0, 0.06), math.inf, self.stop)
         if found.draft is not None:
             climber.find(price(free, found.draft), TRIES)
         return self._any and self.best is not None
 
-    def _warm_up(self, climber: Climber, start: Plan) -> None:
-        other = Climber(self.compiled, self.seed + 1, self.stop, self._take)
+    def _warm_up(self, climber: LocalSearch, start: Plan) -> None:
+        other = LocalSearch(self.compiled, self.seed + 1, self.stop, self._take)
         thread = threading.Thread(target=other.warm_up, args=(start, WARM), daemon=True)
         thread.start()
         climber.warm_up(start, WARM)
         thread.join()
 
-    def _climb_twice(self, climber: Climber, start: Plan) -> None:
+    def _climb_twice(self, climber: LocalSearch, start: Plan) -> None:
         """Too many songs to prove by width: one thread climbs, another raises the bound by relaxing, then climbs too.
 
         Relaxing begins when a good plan is known, since nothing dearer need be explored.
         """
-        other = Climber(self.compiled, self.seed + 1, self.stop, self._take)
+        other = LocalSearch(self.compiled, self.seed + 1, self.stop, self._take)
 
         def second() -> None:
             other.warm_up(start, WARM)
@@ -196,7 +196,7 @@ class Planner:
         """Bounds from the guitars apart, then from relaxed nights until `go_on` says no to one."""
 
         def told(bound: float) -> bool:
-            self._take(Found(math.inf, None, bound, False))
+            self._take(SearchResult(math.inf, None, bound, False))
             if self.proven:
                 self.cancel()
             return go_on(bound)
@@ -204,7 +204,7 @@ class Planner:
         if all(map(told, apart_bounds(self.compiled, self._limit(), self.stop))):
             Relaxer(self.compiled).raise_on(self._limit, self.stop, told)
 
-    def _prove_beside(self, climber: Climber, pred: U64) -> None:
+    def _prove_beside(self, climber: LocalSearch, pred: U64) -> None:
         """Wide searches on a thread of their own, while this one climbs on, then raises the bound another way.
 
         The proof works from the best plan of this moment, so that a proven optimum does not depend on luck.
@@ -221,13 +221,13 @@ class Planner:
     def _prove(self, pred: U64, widths: list[int], limit: float) -> None:
         searcher = Searcher(self.compiled)
         for width in widths:
-            found = searcher.run(pred, Effort(width, 2, 0.0), limit, self.stop)
+            found = searcher.run(pred, BeamParams(width, 2, 0.0), limit, self.stop)
             if self._stopped(found):
                 self.cancel()  # the climb beside it has nothing left to find
                 return
             limit = min(limit, found.cost - TINY)
 
-    def _stopped(self, found: Found) -> bool:
+    def _stopped(self, found: SearchResult) -> bool:
         """Takes what a search brought; True when the planning is over."""
         if found.stopped:
             return True
@@ -235,28 +235,28 @@ class Planner:
         self._take(found)
         return self.proven or self.impossible or (self._any and self.best is not None)
 
-    def _efforts(self, width: int, open_songs: int) -> list[Effort]:
+    def _efforts(self, width: int, open_songs: int) -> list[BeamParams]:
         if open_songs <= SMALL:
-            rough = [Effort(width, 1, 0.5), Effort(width, 2, 0.0)] if width <= 600 else []
-            return rough or [Effort(width, 2, 0.25 if width <= 6_000 else 0.0)]
+            rough = [BeamParams(width, 1, 0.5), BeamParams(width, 2, 0.0)] if width <= 600 else []
+            return rough or [BeamParams(width, 2, 0.25 if width <= 6_000 else 0.0)]
         if width == WIDTHS[0]:
             # different widths and weights of the guess lead past different rules
-            quick = [Effort(w, 0, 0.06) for w in QUICK]
-            return [*quick, *(Effort(width, 0, guess) for guess in (0.5, 0.02)), Effort(width, 2, 0.2)]
+            quick = [BeamParams(w, 0, 0.06) for w in QUICK]
+            return [*quick, *(BeamParams(width, 0, guess) for guess in (0.5, 0.02)), BeamParams(width, 2, 0.2)]
         # annealing does better than this where there are many songs
-        return [] if width <= 600 else [Effort(width, 2, 0.25 if width <= 6_000 else 0.0)]
+        return [] if width <= 600 else [BeamParams(width, 2, 0.25 if width <= 6_000 else 0.0)]
 
     def _limit(self) -> float:
         return self.best.totals.objective - TINY if self.best is not None else math.inf
 
-    def _take(self, found: Found) -> None:
+    def _take(self, found: SearchResult) -> None:
         """Re-prices what was found; keeps it if better; learns from the bound. Called from two threads."""
         with self._lock:
             self._learn(found)
         if self.progress is not None:
             self.progress(self.solution())
 
-    def _learn(self, found: Found) -> None:
+    def _learn(self, found: SearchResult) -> None:
         if found.draft is not None:
             plan = price(self.gig, found.draft)
             if self.best is None or plan.totals.objective < self.best.totals.objective:
@@ -289,7 +289,7 @@ def price_order(
     """
     flag = stop if stop is not None else np.zeros(1, np.int64)
     alone = replace(gig, night=replace(gig.night, tech=False))
-    for problem, effort in ((gig, Effort(width)), (gig, Effort(width, 0)), (alone, Effort(width, 0))):
+    for problem, effort in ((gig, BeamParams(width)), (gig, BeamParams(width, 0)), (alone, BeamParams(width, 0))):
         found = _priced(problem, slots, effort, seconds, flag)
         if found is not None or flag[0] == CANCELLED or not (flag[0] or gig.night.tech):
             return found
@@ -297,7 +297,7 @@ def price_order(
     return None
 
 
-def _priced(gig: Gig, slots: tuple[Slot, ...], effort: Effort, seconds: float, stop: Stop) -> Plan | None:
+def _priced(gig: Gig, slots: tuple[Slot, ...], effort: BeamParams, seconds: float, stop: Stop) -> Plan | None:
     fixed = _with_ways(gig, slots)
     compiled = _compiled(fixed)
     at = {s.id: k for k, s in enumerate(fixed.songs)}
@@ -339,7 +339,7 @@ def _with_ways(gig: Gig, slots: tuple[Slot, ...]) -> Gig:
     return replace(gig, songs=songs)
 
 
-def _restore(gig: Gig, slots: tuple[Slot, ...], found: Found) -> Plan:
+def _restore(gig: Gig, slots: tuple[Slot, ...], found: SearchResult) -> Plan:
     assert found.draft is not None
     chosen = {s.song: s.way for s in slots}
     order = tuple(

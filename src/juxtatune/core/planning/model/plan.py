@@ -72,7 +72,7 @@ class Plan:
 
 
 @dataclass(frozen=True)
-class Draft:
+class Decisions:
     """The decisions of a plan without their prices: what a player or a solver chose.
 
     `gap_retunes[k]` are the retunes straight before place k, `idle_retunes[k]` those during its song.

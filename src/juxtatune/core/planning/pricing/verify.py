@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from juxtatune.core.music.tuning import SAME, Tuning, tuning_of_pitches
-from juxtatune.core.planning.model.plan import Draft, Gap, Idle, Plan, Retune, Totals, played_count
+from juxtatune.core.planning.model.plan import Decisions, Gap, Idle, Plan, Retune, Totals, played_count
 from juxtatune.core.repertoire.night import Gig, with_open_rules
 from juxtatune.core.repertoire.song import Way
 from juxtatune.core.retuning.costs import retune_seconds
@@ -22,13 +22,13 @@ class BrokenPlan(Exception):
     """The plan breaks a rule; the message says which."""
 
 
-def price(gig: Gig, draft: Draft) -> Plan:
+def price(gig: Gig, draft: Decisions) -> Plan:
     """The priced plan. Raises BrokenPlan for the first rule that the draft breaks."""
     _check_order(with_open_rules(gig), draft)
     return _Walk(gig, draft).run()
 
 
-def _check_order(gig: Gig, draft: Draft) -> None:
+def _check_order(gig: Gig, draft: Decisions) -> None:
     songs = [slot.song for slot in draft.order]
     if sorted(songs) != sorted(song.id for song in gig.songs):
         raise BrokenPlan("the order does not hold every song once")
@@ -55,7 +55,7 @@ def _check_order(gig: Gig, draft: Draft) -> None:
 class _Walk:
     """State of every instrument while the night goes by."""
 
-    def __init__(self, gig: Gig, draft: Draft) -> None:
+    def __init__(self, gig: Gig, draft: Decisions) -> None:
         self.gig, self.draft = gig, draft
         self.instruments = {i.id: i for i in gig.instruments}
         self.songs = {s.id: s for s in gig.songs}

@@ -7,13 +7,13 @@ from dataclasses import dataclass
 import numpy as np
 
 from juxtatune.core.planning.model.access import pitch_of
-from juxtatune.core.planning.model.plan import Draft, Retune, Slot
+from juxtatune.core.planning.model.plan import Decisions, Retune, Slot
 from juxtatune.core.planning.model.tables import F64, U64, Compiled
 from juxtatune.core.planning.search import beam, successors
 
 
 @dataclass(frozen=True)
-class Effort:
+class BeamParams:
     """How hard to search: states kept a layer, choices of early work (0 to 2), weight of the rough guess.
 
     `worth` (n,) guesses what each song left will cost, from a plan already known.
@@ -26,11 +26,11 @@ class Effort:
 
 
 @dataclass(frozen=True)
-class Found:
+class SearchResult:
     """`cost` is infinite when nothing below the limit was found; `bound` holds for the whole problem."""
 
     cost: float
-    draft: Draft | None
+    draft: Decisions | None
     bound: float
     stopped: bool
 
@@ -60,7 +60,7 @@ class Searcher:
             self.table = np.full(size, -1, np.int64)
         return self.table[:size]
 
-    def run(self, pred: U64, effort: Effort, limit: float, stop: np.ndarray) -> Found:
+    def run(self, pred: U64, effort: BeamParams, limit: float, stop: np.ndarray) -> SearchResult:
         """Searches for a plan that costs less than `limit`. `stop[0]` set ends it early."""
         t = self.compiled.tables
         first, n = self.compiled.first, t.n
@@ -81,15 +81,15 @@ class Searcher:
             if lossy:
                 dropped = -np.inf
             if stopped:
-                return Found(np.inf, None, -np.inf, True)
+                return SearchResult(np.inf, None, -np.inf, True)
             if rows == 0:
-                return Found(np.inf, None, min(limit, dropped), False)
+                return SearchResult(np.inf, None, min(limit, dropped), False)
             kept.append(tuple(a[:rows].copy() for a in fresh))
         best = int(np.argmin(kept[-1][1]))
         cost = float(kept[-1][1][best])
-        return Found(cost, self._read(kept, best, pred, effort, limit), min(cost, dropped), False)
+        return SearchResult(cost, self._read(kept, best, pred, effort, limit), min(cost, dropped), False)
 
-    def _read(self, kept: list[tuple], row: int, pred: U64, effort: Effort, limit: float) -> Draft:
+    def _read(self, kept: list[tuple], row: int, pred: U64, effort: BeamParams, limit: float) -> Decisions:
         """Walks back from a row of the last layer and expands each state on the way once more."""
         path = []
         for layer in reversed(kept[1:]):
@@ -173,9 +173,9 @@ class _Reader:
             if index >= 0 and self.start[-1][inst.id][s] is None:
                 self.start[-1][inst.id][s] = float(self.t.pitch[i, s, index])
 
-    def draft(self) -> Draft:
+    def draft(self) -> Decisions:
         self._begin(len(self.gig.night.parts) - 1)
-        return Draft(tuple(self.slots), self._starts(), self.gap, self.idle)
+        return Decisions(tuple(self.slots), self._starts(), self.gap, self.idle)
 
     def _starts(self) -> tuple[dict[str, tuple[float, ...]], ...]:
         """Strings that no song of a part uses stay as they are today."""

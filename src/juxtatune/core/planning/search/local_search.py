@@ -16,7 +16,7 @@ from juxtatune.core.planning.model.plan import Plan
 from juxtatune.core.planning.model.tables import Compiled
 from juxtatune.core.planning.pricing.verify import price
 from juxtatune.core.planning.search.annealer import HOT, Annealer
-from juxtatune.core.planning.search.beam_search import Effort, Found, Searcher
+from juxtatune.core.planning.search.beam_search import BeamParams, Searcher, SearchResult
 from juxtatune.core.planning.search.lns import chain, freed_songs, rules_around, worth_of
 
 TINY = 1e-7
@@ -39,11 +39,11 @@ class Climb:
     allowed: bool = True  # the plan keeps the limit on dead air
 
 
-class Climber:
+class LocalSearch:
     """Improves plans until `stop[0]` is set; `take` is told of everything found."""
 
     def __init__(
-        self, compiled: Compiled, seed: int, stop: np.ndarray, take: Callable[[Found], None]
+        self, compiled: Compiled, seed: int, stop: np.ndarray, take: Callable[[SearchResult], None]
     ) -> None:
         self.compiled, self.stop, self.take = compiled, stop, take
         self.searcher, self.annealer = Searcher(compiled), Annealer(compiled)
@@ -57,12 +57,12 @@ class Climber:
         limit = climb.plan.totals.objective - TINY if climb.allowed else np.inf
         # beside a technician the choices of early work are too many, and add little
         extras = 0 if self.compiled.tables.tech else 2
-        found = self.searcher.run(pred, Effort(256, extras), limit, self.stop)
+        found = self.searcher.run(pred, BeamParams(256, extras), limit, self.stop)
         if found.stopped and self.stop[0] == TIME_UP and cost < limit:
             # what was found before the stop is not thrown away
-            found = self.searcher.run(pred, Effort(LAST, extras), limit, np.zeros(1, np.int64))
+            found = self.searcher.run(pred, BeamParams(LAST, extras), limit, np.zeros(1, np.int64))
         elif cost < min(found.cost, limit) - TINY:
-            found = self.searcher.run(pred, Effort(2000, extras), limit, self.stop)
+            found = self.searcher.run(pred, BeamParams(2000, extras), limit, self.stop)
         if found.draft is None:
             return False
         climb.plan = price(self.compiled.gig, found.draft)
@@ -104,7 +104,7 @@ class Climber:
             k, climb.rounds = climb.rounds, climb.rounds + 1
             free = freed_songs(self.rng, self.compiled, climb.plan, SIZES[k % len(SIZES)])
             pred = rules_around(self.compiled, climb.plan, free)
-            effort = Effort(200, k // len(SIZES) % 2, 0.0, worth_of(self.compiled, climb.plan))
+            effort = BeamParams(200, k // len(SIZES) % 2, 0.0, worth_of(self.compiled, climb.plan))
             found = self.searcher.run(pred, effort, climb.plan.totals.objective - TINY, self.stop)
             if found.stopped:
                 return False
