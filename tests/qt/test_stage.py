@@ -349,3 +349,13 @@ def test_sound_that_is_lost_does_not_stop_the_night(qtbot, on_stage) -> None:
     press(qtbot, window, KEY.Key_PageDown)
     assert view.title.text() == "Nine Fathom Static" and window.stage.moment.phase == "playing"
     assert window.tune._worker is None
+
+
+def test_every_key_answers_before_the_night_too(qtbot, window) -> None:
+    window.show_view("Stage")
+    for letter in "CGJNLETKZ1":
+        key = getattr(KEY, f"Key_{letter}")
+        window.say("")
+        qtbot.keyClick(window.views["Stage"], key)
+        assert window.notice.text(), key
+    assert window.stage.moment is None

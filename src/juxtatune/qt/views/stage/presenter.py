@@ -20,6 +20,7 @@ from juxtatune.qt.views.stage.needs import BenchOfStage, Nights
 AGAIN_S = 20.0  # of planning the rest
 WORTH_S = 1.0  # of cost from which a better order is offered
 LESS_S = 600.0  # that the house takes away at once
+NOT_YET = "The night is not under way: Page Down begins it."
 STALE_S = 12 * 3600.0  # after so long a night that was not ended is not gone on with
 
 
@@ -190,7 +191,8 @@ class StagePresenter(QObject):
     def end_night(self) -> None:
         """Ends the night where it is; the set can be played again."""
         night, m = self.night, self.moment
-        if night is None or m is None:
+        if night is None or m is None or m.phase == "over":
+            self.message.emit(NOT_YET)
             return
         self._step("End the night", stage.ended(self.session.state, night), _over(m, self._clock()))
         self._tick.stop()
@@ -222,7 +224,9 @@ class StagePresenter(QObject):
     def cut(self) -> None:
         """The next song falls out."""
         song = self.coming()
-        if song is not None:
+        if song is None:
+            self.message.emit(NOT_YET)
+        else:
             self._change(f"Cut {self._title(song)}", lambda s, n: stage.cut(s, n, song), "cut", {"song": song})
 
     def call_another(self) -> None:
@@ -238,7 +242,10 @@ class StagePresenter(QObject):
     def break_string(self, string: int) -> None:
         """A string of the guitar in hand is gone."""
         job = self.at_hand()
-        if job is None or not 1 <= string <= self.session.state.instrument(job).strings:
+        if job is None:
+            self.message.emit(NOT_YET)
+            return
+        if not 1 <= string <= self.session.state.instrument(job).strings:
             self.message.emit("That guitar has no such string.")
             return
         name = self.session.state.instrument(job).name
@@ -249,6 +256,7 @@ class StagePresenter(QObject):
         """The guitar in hand is out, or comes back."""
         job, night = self.at_hand(), self.night
         if job is None or night is None:
+            self.message.emit(NOT_YET)
             return
         name = self.session.state.instrument(job).name
         if job in stage.now_of(night).broken:
@@ -277,7 +285,9 @@ class StagePresenter(QObject):
         m, night = self.moment, self.night
         played = stage.now_of(night).played if night is not None else ()
         after = played[-1] if m is not None and played else None
-        if after is not None:
+        if after is None:
+            self.message.emit("A rest comes after a song: none is played yet.")
+        else:
             self._change("A rest of two minutes", lambda _, n: stage.rest(n, after), "rest", {"after": after})
 
     def _lose(self, label: str, work: Callable[[BookState, NightRecord], tuple[NightRecord, tuple[str, ...]]],
@@ -299,7 +309,7 @@ class StagePresenter(QObject):
         """A change of the rest, at once and undoable; the rest is planned again."""
         night, m = self.night, self.moment
         if night is None or m is None or m.phase == "over":
-            self.message.emit("The night is not under way.")
+            self.message.emit(NOT_YET)
             return False
         try:
             new = work(self.session.state, stage.as_they_stand(self.session.state, night))
@@ -370,7 +380,9 @@ class StagePresenter(QObject):
     def keep(self) -> None:
         """One's own order stays."""
         found = self.offer()
-        if found is not None:
+        if found is None:
+            self.message.emit("No better order is offered: yours stays.")
+        else:
             self._kept = tuple(found.order)
             self.message.emit("Your order stays.")
             self.changed.emit()
