@@ -15,6 +15,7 @@ from juxtatune.app.log_pictures import PICTURES
 from juxtatune.app.logbook import events
 from juxtatune.book.db import Book
 from juxtatune.book.demo import demo_state, write_demo_book
+from juxtatune.book.demo_log import demo_log
 from juxtatune.book.log_query import Wanted, rows
 from juxtatune.core.logbook.learned import learn
 
@@ -138,6 +139,7 @@ def test_a_hundred_thousand_rows_stay_instant(demo_book: Path) -> None:
 
 def test_the_demo_is_the_same_at_every_start(demo_book: Path) -> None:
     book = Book(demo_book)
-    first = book.log()
-    assert len(first) > 400 and {i.id for i in demo_state().instruments} >= {d.get("instrument") for _, _, d in first} - {None}
+    kept = [(at, kind, data) for at, kind, data in book.log()]
     book.close()
+    assert kept == [(at, kind, json.loads(data)) for at, kind, data in demo_log(demo_state())]
+    assert len(kept) > 400 and {i.id for i in demo_state().instruments} >= {d.get("instrument") for _, _, d in kept} - {None}
