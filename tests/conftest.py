@@ -55,6 +55,17 @@ def window(qtbot, demo_book: Path):
     assert not [t for t in left if t.is_alive()]
 
 
+@pytest.fixture
+def sound_goes_on(qtbot):
+    """Waits until a simulated guitar was read for so many more seconds of its sound, however busy the machine."""
+
+    def wait(guitar, seconds: float) -> None:
+        until = guitar._clock + seconds * guitar.rate
+        qtbot.waitUntil(lambda: guitar._clock >= until, timeout=60000)
+
+    return wait
+
+
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """What waits for a sound card or a clock goes first, beside what computes, and not by itself at the end."""
     waits = ("devices", "closed_loop", "cli")

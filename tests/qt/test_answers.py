@@ -55,7 +55,7 @@ def test_a_line_goes_when_its_time_is_over(qtbot, window, monkeypatch) -> None:
     monkeypatch.setattr("juxtatune.qt.notice.PER_LETTER_S", 0.0)
     window.say("soon gone")
     assert window.notice.text() == "soon gone"
-    qtbot.waitUntil(lambda: window.notice.text() == "", timeout=3000)
+    qtbot.waitUntil(lambda: window.notice.text() == "", timeout=60000)
 
 
 def test_all_commands_stand_in_the_menu_and_the_context_menu_with_their_keys(qtbot, window) -> None:
@@ -126,7 +126,7 @@ def test_the_drag_line_shows_where_the_song_lands(qtbot, window) -> None:
     line = canvas._landing(goal.y())
     qtbot.mouseRelease(canvas, Qt.MouseButton.LeftButton, pos=goal)
     song = window.night.night().slots[6].song
-    qtbot.waitUntil(lambda: [s.song for s in window.night.given.order][6] == song, timeout=20000)
+    qtbot.waitUntil(lambda: [s.song for s in window.night.given.order][6] == song, timeout=60000)
     # the line ran below the row that gave way, which now stands above the song
     assert canvas._top(canvas.shown()[0], 6) < line <= canvas._top(canvas.shown()[0], 7) + 10
 
@@ -289,11 +289,11 @@ def test_a_small_screen_is_not_outgrown_and_the_planned_order_shows_that_it_exis
     qtbot.waitUntil(lambda: not window.night.planning and window.night.planned is not None, timeout=60000)
     window.resize(1024, 700)
     canvas = window.views["Night"].canvas
-    qtbot.waitUntil(lambda: len(canvas.shown()) == 1, timeout=5000)
+    qtbot.waitUntil(lambda: len(canvas.shown()) == 1, timeout=60000)
     assert "F  flip" in window.views["Night"].hints()
     row = canvas.row_height()
     window.resize(2600, 1500)
-    qtbot.waitUntil(lambda: canvas.row_height() > 1.5 * row and canvas.grown() > 1.3, timeout=5000)
+    qtbot.waitUntil(lambda: canvas.row_height() > 1.5 * row and canvas.grown() > 1.3, timeout=60000)
 
 
 def accessible(widget: QWidget) -> list[tuple[str, str]]:

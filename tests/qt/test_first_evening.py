@@ -45,7 +45,7 @@ def empty(qtbot, tmp_path):
     window.resize(1280, 800)
     window.show()
     window.activateWindow()
-    qtbot.waitUntil(lambda: QApplication.focusWidget() is not None, timeout=5000)
+    qtbot.waitUntil(lambda: QApplication.focusWidget() is not None, timeout=60000)
     yield window
     window.close()
 
@@ -64,7 +64,7 @@ def test_two_names_and_enter_after_each_make_two_guitars(qtbot, empty) -> None:
     assert field.text() == "Siskin" and "E9" in empty.notice.text()  # nothing typed is lost
 
 
-def test_a_whole_evening_by_keys_alone(qtbot, empty, tmp_path, monkeypatch) -> None:
+def test_a_whole_evening_by_keys_alone(qtbot, empty, tmp_path, monkeypatch, sound_goes_on) -> None:
     window, hands = empty, Hands(qtbot, empty)
     add_guitars_and_songs(window, hands)
     set_up_a_night_of_two_halves(window, hands)
@@ -74,7 +74,7 @@ def test_a_whole_evening_by_keys_alone(qtbot, empty, tmp_path, monkeypatch) -> N
     assert window.song == window.tonight.model.rows[1].song
     state = window.session.state
     hands.press(KEY.Key_Q, CONTROL)
-    qtbot.waitUntil(lambda: not window.isVisible(), timeout=10000)
+    qtbot.waitUntil(lambda: not window.isVisible(), timeout=60000)
     print(f"keys: {hands.count}")
     again = open_window(tmp_path / "mine.juxtatune", Preferences(theme="dark"))
     qtbot.addWidget(again)
@@ -119,7 +119,7 @@ def set_up_a_night_of_two_halves(window, hands) -> None:
 
 
 def plan_take_and_print(qtbot, window, hands, tmp_path, monkeypatch) -> None:
-    qtbot.waitUntil(lambda: window.night.given is not None, timeout=30000)
+    qtbot.waitUntil(lambda: window.night.given is not None, timeout=60000)
     before = window.night.given.totals.dead_s
     hands.press(KEY.Key_R, CONTROL)
     assert "Planning, 0 s of 60" in window.line.doing.text()
@@ -127,7 +127,7 @@ def plan_take_and_print(qtbot, window, hands, tmp_path, monkeypatch) -> None:
     assert "so far" not in window.notice.text()
     assert not window.line.doing.isVisible()
     hands.press(KEY.Key_T)
-    qtbot.waitUntil(lambda: window.night.given.totals.dead_s < before, timeout=20000)
+    qtbot.waitUntil(lambda: window.night.given.totals.dead_s < before, timeout=60000)
     target = tmp_path / "floor.pdf"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, **__: (str(target), ""))
     size = font(16).pixelSize()
@@ -136,7 +136,7 @@ def plan_take_and_print(qtbot, window, hands, tmp_path, monkeypatch) -> None:
     assert font(16).pixelSize() == size == QApplication.font().pixelSize()  # paper leaves the screen's letters alone
 
 
-def tune_the_first_song(qtbot, window, hands) -> None:
+def tune_the_first_song(qtbot, window, hands, sound_goes_on) -> None:
     window.choose(window.tonight.model.rows[0].song)
     hands.press(KEY.Key_Return)
     assert window.view_name() == "Tune"
@@ -146,23 +146,23 @@ def tune_the_first_song(qtbot, window, hands) -> None:
     hands.press(KEY.Key_F10)
     for _ in range(4):
         hands.press(KEY.Key_F11)
-        qtbot.wait(300)
+        sound_goes_on(guitar, 0.5)
         hands.press(KEY.Key_S)
-        qtbot.waitUntil(lambda: "strum" in window.notice.text() or run.saved, timeout=30000)
+        qtbot.waitUntil(lambda: "strum" in window.notice.text() or run.saved, timeout=60000)
         try:
             qtbot.waitUntil(lambda: run.saved, timeout=8000)
             break
         except qtbot.TimeoutError:
-            qtbot.wait(500)
+            sound_goes_on(guitar, 0.5)
     assert all(s.status is Status.CHECKED for s in run.procedure.strings) and run.saved
-    qtbot.waitUntil(lambda: "the book knows" in window.notice.text(), timeout=5000)
+    qtbot.waitUntil(lambda: "the book knows" in window.notice.text(), timeout=60000)
     assert window.note.text().endswith("next song")
 
 
 def test_a4_is_typed_without_selecting_it_first(qtbot, empty) -> None:
     empty.tuning_dialog.show()
     field = empty.tuning_dialog.figures["a4"]
-    qtbot.waitUntil(lambda: field.hasFocus() and field.lineEdit().selectedText() != "", timeout=5000)
+    qtbot.waitUntil(lambda: field.hasFocus() and field.lineEdit().selectedText() != "", timeout=60000)
     qtbot.keyClicks(field, "442")
     qtbot.keyClick(field, KEY.Key_Return)
     assert empty.preferences.tuning.a4 == 442.0 and empty.tuning_dialog.isVisible()

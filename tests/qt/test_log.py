@@ -31,14 +31,14 @@ def demo_book(tmp_path: Path) -> Path:
 def log(qtbot, window):
     window.show_view("Log")
     view = window.views["Log"]
-    qtbot.waitUntil(lambda: view.presenter.shown is not None, timeout=20000)
+    qtbot.waitUntil(lambda: view.presenter.shown is not None, timeout=60000)
     return view
 
 
 def anew(qtbot, view, work) -> None:
     was = view.presenter.shown
     work()
-    qtbot.waitUntil(lambda: view.presenter.shown is not was, timeout=20000)
+    qtbot.waitUntil(lambda: view.presenter.shown is not was, timeout=60000)
 
 
 def test_rows_are_found_by_guitar_and_song_and_written_as_a_table(qtbot, window, log, tmp_path: Path) -> None:

@@ -28,7 +28,7 @@ def order(window) -> list[str]:
 
 def priced(qtbot, window) -> None:
     """Waits until the score shows what the book holds."""
-    qtbot.waitUntil(lambda: [s.song for s in window.night.given.order] == order(window), timeout=20000)
+    qtbot.waitUntil(lambda: [s.song for s in window.night.given.order] == order(window), timeout=60000)
 
 
 def test_why_shows_what_a_song_costs_elsewhere_and_takes_a_change(qtbot, window) -> None:
@@ -36,7 +36,7 @@ def test_why_shows_what_a_song_costs_elsewhere_and_takes_a_change(qtbot, window)
     window.choose("copper-ballast")
     press(qtbot, window, KEY.Key_Y)
     assert view.why.isVisible()
-    qtbot.waitUntil(lambda: bool(why.elsewhere), timeout=20000)
+    qtbot.waitUntil(lambda: bool(why.elsewhere), timeout=60000)
     gig, plan = why.gig, why.plan
     for slot, cost in zip(plan.order, where_else(gig, plan, "copper-ballast"), strict=True):
         if slot.song != "copper-ballast":
@@ -75,7 +75,7 @@ def test_songs_are_kept_apart_and_a_half_is_locked_by_key(qtbot, window) -> None
     window.choose(rows[0])
     press(qtbot, window, KEY.Key_A)
     assert (rows[0], rows[1]) in window.night.night().rules.apart
-    qtbot.waitUntil(lambda: window.views["Night"].canvas.shown()[0].rows[0].apart, timeout=20000)
+    qtbot.waitUntil(lambda: window.views["Night"].canvas.shown()[0].rows[0].apart, timeout=60000)
     press(qtbot, window, KEY.Key_A)
     assert all(rows[0] not in pair for pair in window.night.night().rules.apart)
     press(qtbot, window, KEY.Key_H)
@@ -117,14 +117,14 @@ def test_any_two_kept_orders_are_compared(qtbot, window) -> None:
     own = order(window)
     press(qtbot, window, KEY.Key_V)
     shift = Qt.KeyboardModifier.ShiftModifier
-    qtbot.waitUntil(lambda: len(window.night.scores()) == 2, timeout=20000)
+    qtbot.waitUntil(lambda: len(window.night.scores()) == 2, timeout=60000)
     for side in ("Order 1", "Order 2"):
         qtbot.keyClick(window.views["Night"].canvas, KEY.Key_V, shift)
-        qtbot.waitUntil(lambda side=side: window.night.scores()[0].title == side, timeout=20000)
+        qtbot.waitUntil(lambda side=side: window.night.scores()[0].title == side, timeout=60000)
     assert [s.title for s in window.night.scores()] == ["Order 2", "Order 1"]
     assert [r.song for r in window.night.scores()[1].rows] == first
     window.night.edits.move(own[3], 8)  # an edit shows what it changes
-    qtbot.waitUntil(lambda: window.night.scores()[0].title == "As given", timeout=20000)
+    qtbot.waitUntil(lambda: window.night.scores()[0].title == "As given", timeout=60000)
 
 
 def test_the_energy_curve_is_drawn_by_hand_and_followed(qtbot, window) -> None:
@@ -133,7 +133,7 @@ def test_the_energy_curve_is_drawn_by_hand_and_followed(qtbot, window) -> None:
     rules = window.night.night().rules
     assert rules.curve_weight_s > 0
     assert rules.curve == tuple(window.session.state.song(s).energy for s in order(window))
-    qtbot.waitUntil(lambda: canvas.shown()[0].rows[0].wanted is not None, timeout=20000)
+    qtbot.waitUntil(lambda: canvas.shown()[0].rows[0].wanted is not None, timeout=60000)
     left = canvas._halves()[0].left - LANE
 
     def at(row: int, energy: float) -> QPoint:
@@ -145,7 +145,7 @@ def test_the_energy_curve_is_drawn_by_hand_and_followed(qtbot, window) -> None:
     qtbot.mouseRelease(canvas, Qt.MouseButton.LeftButton, pos=at(5, 4))
     assert window.night.night().rules.curve[2:6] == pytest.approx((1, 2, 3, 4))
     assert window.session.can_undo == "Draw the energy"
-    qtbot.waitUntil(lambda: window.night.given.totals.curve_s > 0, timeout=20000)
+    qtbot.waitUntil(lambda: window.night.given.totals.curve_s > 0, timeout=60000)
     press(qtbot, window, KEY.Key_C)
     assert window.night.night().rules.curve_weight_s == 0
 
@@ -203,7 +203,7 @@ def test_another_night_a_rehearsal_and_how_to_leave_the_guitars(qtbot, window) -
     assert window.night.night().name == "Second evening" and order(window) == [s.song for s in first.slots]
     window.night.open_night(first.id)
     assert window.night.night().id == first.id
-    qtbot.waitUntil(lambda: window.night.given is not None, timeout=20000)
+    qtbot.waitUntil(lambda: window.night.given is not None, timeout=60000)
     window.night_menu.leave_in()
     assert window.notice.text().startswith("For Second evening leave ") and "Rook in " in window.notice.text()
     window.night_menu.rehearsal()
@@ -212,7 +212,7 @@ def test_another_night_a_rehearsal_and_how_to_leave_the_guitars(qtbot, window) -
         rehearsal.name.endswith("rehearsal") and len(rehearsal.rules.parts) == 1 and not rehearsal.rules.pins
     )
     window.night.cancel()
-    qtbot.waitUntil(lambda: not window.night.planning, timeout=20000)
+    qtbot.waitUntil(lambda: not window.night.planning, timeout=60000)
 
 
 def test_guitars_say_what_each_goes_through_tonight(qtbot, window) -> None:
@@ -235,6 +235,6 @@ def test_a_price_that_was_stopped_half_way_never_takes_the_place_of_a_newer_one(
     before, gig = night.given, night.given_gig
     window.session.edit("Move", window.session.state.with_night(replace(night.night(), slots=night.night().slots[::-1])))
     window.session.undo()  # the same night again, asked for anew
-    qtbot.waitUntil(lambda: night.given_gig is not gig and night.given is not None, timeout=20000)
+    qtbot.waitUntil(lambda: night.given_gig is not gig and night.given is not None, timeout=60000)
     night._priced((night.night(), gig), None)  # what the first request answers late
     assert night.given is not None and night.given.order == before.order

@@ -233,7 +233,7 @@ def test_a_passage_is_typed_stepped_through_heard_and_kept(qtbot, window, songs,
     heard = []
     monkeypatch.setattr(sound_out, "play", lambda samples, rate: heard.append((samples, rate)))
     qtbot.keyClick(view.neck, KEY.Key_P)
-    qtbot.waitUntil(lambda: bool(heard), timeout=10000)
+    qtbot.waitUntil(lambda: bool(heard), timeout=60000)
     samples, rate = heard[0]
     spectrum = np.abs(np.fft.rfft(samples[: round(0.25 * rate)] * np.hanning(round(0.25 * rate))))
     first = np.argmax(spectrum[10:30]) + 10  # 4 Hz a bin: the open 6th in drop D is D2, 73.4 Hz
@@ -300,7 +300,7 @@ class Cells(HTMLParser):
 def test_sheets_are_written_as_html_csv_and_text(qtbot, window, tmp_path) -> None:
     state = window.session.state
     window.session.edit("Name", state.with_song(replace(state.song("tidewire"), title="=Tide <wire> & \"co\"")))
-    qtbot.waitUntil(lambda: window.night.given_gig.song("tidewire").title.startswith("="), timeout=20000)
+    qtbot.waitUntil(lambda: window.night.given_gig.song("tidewire").title.startswith("="), timeout=60000)
     for sheet in (FLOOR, TECHNICIAN):
         for ending in (".html", ".csv", ".txt"):
             window.night_menu.write_sheet(tmp_path / f"{sheet}{ending}", sheet)
@@ -345,7 +345,7 @@ def test_a_file_that_is_dropped_goes_to_what_reads_its_kind(qtbot, window, tmp_p
     data.setUrls([QUrl.fromLocalFile(str(tmp_path / n)) for n in names])
     where = (QPointF(5, 5), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
     window.dropEvent(QDropEvent(*where))
-    qtbot.waitUntil(lambda: "what.exe is of no kind" in window.notice.text(), timeout=5000)
+    qtbot.waitUntil(lambda: "what.exe is of no kind" in window.notice.text(), timeout=60000)
     assert taken == [
         (".json", "gig.json"), (".csv", "songs.CSV"), (".musicxml", "riff.mxl"), (".wav", "take.flac"),
         (".juxtatune", "old.juxtatune"),
@@ -360,15 +360,15 @@ def test_the_tone_of_a_string_and_of_the_tuning_is_played_while_tuning_is_held(q
     view, run = window.views["Tune"], window.tune.run
     view.setFocus()
     qtbot.keyClick(view, KEY.Key_R)
-    qtbot.waitUntil(lambda: len(heard) == 1, timeout=10000)
+    qtbot.waitUntil(lambda: len(heard) == 1, timeout=60000)
     assert run.held and "keep levels down" in window.notice.text()
     string = run.procedure.active
     spectrum = np.abs(np.fft.rfft(heard[0][9600:57600] * np.hanning(48000)))
     hz = 440 * 2 ** ((run.target.pitch(string) - 69) / 12)  # ISO 16
     assert abs(np.argmax(spectrum[: round(1.5 * hz)]) - hz) <= 1.0
-    qtbot.waitUntil(lambda: not run.held, timeout=10000)
+    qtbot.waitUntil(lambda: not run.held, timeout=60000)
     qtbot.keyClick(view, KEY.Key_R, Qt.KeyboardModifier.ShiftModifier)
-    qtbot.waitUntil(lambda: len(heard) == 2, timeout=10000)
+    qtbot.waitUntil(lambda: len(heard) == 2, timeout=60000)
     assert "whole tuning" in window.notice.text() and np.max(np.abs(heard[1])) <= 0.21
 
 
@@ -394,16 +394,16 @@ def test_a_string_is_taken_as_it_is_by_a_key_and_the_log_says_so(qtbot, window, 
     assert [kind for _, kind, _ in Book(demo_book).log()].count("taken") == 7
 
 
-def test_the_bridge_is_learned_by_strums_step_by_step_and_can_be_left(qtbot, window) -> None:
+def test_the_bridge_is_learned_by_strums_step_by_step_and_can_be_left(qtbot, window, sound_goes_on) -> None:
     window.tune_guitar("dunlin", parse_tuning("standard"))
     view = window.views["Tune"]
     view.setFocus()
     qtbot.keyClick(view, KEY.Key_C)
     assert view.title.text() == "Dunlin: its bridge" and view.what.text().startswith("Step 1 of 13. F11")
     qtbot.keyClick(view, KEY.Key_F11)
-    qtbot.wait(500)
+    sound_goes_on(window.tune.guitar, 0.5)
     qtbot.keyClick(view, KEY.Key_S)
-    qtbot.waitUntil(lambda: view.what.text().startswith("Step 2 of 13"), timeout=30000)
+    qtbot.waitUntil(lambda: view.what.text().startswith("Step 2 of 13"), timeout=60000)
     string = window.tune.run.procedure.active
     assert f"{200} ¢ below" in view.what.text() and window.tune.run.aim(string) < -190
     qtbot.keyClick(view, KEY.Key_C)
@@ -420,7 +420,9 @@ def test_the_beats_that_the_ear_should_hear_are_said_near_the_target(qtbot, wind
     assert "1.7 beats a second with the 4th, too low" in window.tune.columns()[0].detail
 
 
-def test_the_intonation_of_a_string_is_heard_and_says_which_way_the_saddle_goes(qtbot, window) -> None:
+def test_the_intonation_of_a_string_is_heard_and_says_which_way_the_saddle_goes(
+    qtbot, window, sound_goes_on
+) -> None:
     window.show_view("Guitars")
     view = window.views["Guitars"]
     view.table.selectRow(0)
@@ -430,8 +432,8 @@ def test_the_intonation_of_a_string_is_heard_and_says_which_way_the_saddle_goes(
     guitar, run = dialog._source, dialog.run
     assert dialog.asked.text() == "The 6th: play it open"
     for words in ("play its harmonic", "play it fretted", "The 5th: play it open"):
-        qtbot.wait(800)  # it listens before the note is played
-        with qtbot.waitSignal(dialog.taken, timeout=20000):
+        sound_goes_on(guitar, 0.8)  # it listens before the note is played
+        with qtbot.waitSignal(dialog.taken, timeout=60000):
             qtbot.keyClick(dialog, KEY.Key_Space)
         assert words in dialog.asked.text()
     truth = float(guitar._sharp[0])

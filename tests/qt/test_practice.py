@@ -66,7 +66,7 @@ def test_higher_or_lower_is_asked_until_the_threshold_is_known(qtbot, window, pr
     practice.begin()
     drill = practice.drill
     assert isinstance(drill, CentsDrill) and practice.answers["Higher"].isVisible()
-    qtbot.waitUntil(lambda: len(practice.heard) > 0, timeout=5000)
+    qtbot.waitUntil(lambda: len(practice.heard) > 0, timeout=60000)
     first = drill.staircase.cents
     qtbot.keyClick(practice, KEY.Key_Up if drill.sign > 0 else KEY.Key_Down)
     assert f"Right: it was {first:.1f} ¢" in practice.said.text()

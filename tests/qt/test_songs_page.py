@@ -97,7 +97,7 @@ def test_dropped_music_makes_a_new_song(qtbot, window, songs, tmp_path, monkeypa
     data.setUrls([QUrl.fromLocalFile(str(path))])
     drop = QDropEvent(QPointF(50, 50), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
     window.dropEvent(drop)
-    qtbot.waitUntil(lambda: window.session.state.songs[-1].title == "Slack Water", timeout=5000)
+    qtbot.waitUntil(lambda: window.session.state.songs[-1].title == "Slack Water", timeout=60000)
     assert window.session.state.songs[-1].title == "Slack Water" and songs.ways_title.text() == "Slack Water"
 
 
@@ -110,7 +110,7 @@ def test_ticked_ways_are_added_and_the_planner_weighs_them(qtbot, window, songs,
 
     monkeypatch.setattr(OfferDialog, "exec", tick)
     best = offers(window.session.state, song)[0]
-    with qtbot.waitSignal(songs.presenter.offered, timeout=20000):
+    with qtbot.waitSignal(songs.presenter.offered, timeout=60000):
         songs.offer_ways()
     assert window.session.state.song("iron-pilot").ways == (*song.ways, best.way)
     assert "3 ways now" in window.notice.text()
@@ -174,16 +174,16 @@ def test_a_shape_is_clicked_typed_named_and_found_on_the_other_guitars(qtbot, wi
     assert "3 entries" in window.notice.text() and view.shape.text() == "x 5 77"
 
 
-def test_tune_tells_what_a_guitar_is_in_and_takes_it_as_its_state(qtbot, window, demo_book) -> None:
+def test_tune_tells_what_a_guitar_is_in_and_takes_it_as_its_state(qtbot, window, demo_book, sound_goes_on) -> None:
     window.open_song("nine-fathom-static")
     view, tune = window.views["Tune"], window.tune
     drop_c = parse_tuning("drop C")
     tune.guitar.detune([100 * (p - q) for p, q in zip(drop_c.pitches, tune.run.source.pitches, strict=True)])
     qtbot.keyClick(view, KEY.Key_F12)
     assert "What is it in?" in window.notice.text()
-    qtbot.wait(400)
+    sound_goes_on(tune.guitar, 0.5)
     qtbot.keyClick(view, KEY.Key_S)
-    qtbot.waitUntil(lambda: "drop C" in window.notice.text(), timeout=40000)
+    qtbot.waitUntil(lambda: "drop C" in window.notice.text(), timeout=60000)
     qtbot.keyClick(view, KEY.Key_F12)
     assert same_pitches(window.session.state.instrument("rook").tuning, drop_c)
     assert same_pitches(tune.run.source, drop_c) and "drop C to drop D" in view.what.text()
