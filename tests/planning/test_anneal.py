@@ -14,14 +14,14 @@ from juxtatune.core.planning.planner import Planner, solve
 from juxtatune.core.planning.pricing.verify import price
 from juxtatune.core.planning.search.annealer import Annealer
 from juxtatune.core.planning.search.beam_search import BeamParams, Searcher
-from juxtatune.core.planning.search.lns import chain
+from juxtatune.core.planning.search.lns import fix_order
 from tests.strategies import small_gigs
 
 GO = np.zeros(1, np.int64)
 
 
 def best_of_order(night, row) -> float:
-    return Searcher(night).run(chain(night, row.tolist()), BeamParams(20_000), math.inf, GO).cost
+    return Searcher(night).run(fix_order(night, row.tolist()), BeamParams(20_000), math.inf, GO).cost
 
 
 @settings(max_examples=60, deadline=None)
@@ -58,6 +58,6 @@ def test_medleys_in_a_circle_about_a_pin_are_a_clash_and_not_an_endless_walk() -
     value["set"]["adjacent"] = [["s0", "s1"], ["s1", "s0"]]
     gig = parse_gig(json.dumps(value))
     planner = Planner(gig)
-    planner.doubt = lambda: True
+    planner.conflict_probe = lambda: True
     assert planner.run(20.0).plan is None
     assert planner.solution().elapsed_s < 15

@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 
 from juxtatune.app.planning import NightPlanner
 from juxtatune.book.formats.gig import parse_gig
-from juxtatune.core.planning.bounds.decomposition import apart_bounds, apart_impossible
+from juxtatune.core.planning.bounds.decomposition import decomposition_bounds, proven_infeasible
 from juxtatune.core.planning.model.compile import compile_gig
 from juxtatune.core.planning.planner import Planner, solve
 from tests.strategies import small_gigs
@@ -29,7 +29,7 @@ TUNINGS = [
 
 
 def highest(gig, limit: float = 1e4) -> float:
-    return max(apart_bounds(compile_gig(gig), limit, GO), default=0.0)
+    return max(decomposition_bounds(compile_gig(gig), limit, GO), default=0.0)
 
 
 @settings(max_examples=60, deadline=None)
@@ -39,7 +39,7 @@ def test_no_plan_costs_less_than_the_guitars_apart(value) -> None:
     best = solve(gig, 20.0)
     if best.plan is not None:
         assert highest(gig) <= best.plan.totals.objective + 1e-6
-        assert not apart_impossible(compile_gig(gig), GO)
+        assert not proven_infeasible(compile_gig(gig), GO)
 
 
 @settings(max_examples=25, deadline=None)
@@ -56,7 +56,7 @@ def test_long_talk_shared_by_guitars_is_not_counted_for_more_than_it_hides(seed)
     gig = parse_gig(json.dumps(value))
     best = solve(gig, 30.0)
     if best.optimal:
-        found = list(apart_bounds(compile_gig(gig), best.plan.totals.objective + 50, GO))
+        found = list(decomposition_bounds(compile_gig(gig), best.plan.totals.objective + 50, GO))
         assert found == sorted(found)
         assert max(found, default=0.0) <= best.plan.totals.objective + 1e-6
 
@@ -93,7 +93,7 @@ def test_one_guitar_and_all_its_strings_leave_nothing_to_chance() -> None:
 def test_thirty_songs_get_more_than_half_of_their_best_plan() -> None:
     gig = parse_gig(club_json(1, 30, 3, 2))
     assert highest(gig, 84.70) > 0.6 * 84.69
-    assert list(apart_bounds(compile_gig(gig), 84.70, np.ones(1, np.int64))) == []
+    assert list(decomposition_bounds(compile_gig(gig), 84.70, np.ones(1, np.int64))) == []
 
 
 def club_night(limit: float, **changes):

@@ -45,16 +45,16 @@ def test_arriving_costs_the_nearest_clashing_kind_whole_and_by_its_cheapest_stri
     all_strings = [6, 5, 4, 3, 2, 1]
     t = compiled([("standard", all_strings), ("drop D", all_strings), ("open D", all_strings)])
     assert t.clique_start.tolist() == [0, 1]
-    by_class = dict(zip(t.clique_class[0].tolist(), t.clique_full[0].tolist(), strict=True))
+    by_demand = dict(zip(t.clique_demand[0].tolist(), t.clique_full[0].tolist(), strict=True))
     base = 3 + 6 * 1.2
     # drop D to open D: F♯ up a half step, A and D down a whole step each; to standard: one string a whole step
-    assert by_class[0] == by_class[1] == base + 4 + 1.5 * 2
-    assert by_class[2] == base + (4 + 1.5) + 2 * (4 + 1.5 * 2)
+    assert by_demand[0] == by_demand[1] == base + 4 + 1.5 * 2
+    assert by_demand[2] == base + (4 + 1.5) + 2 * (4 + 1.5 * 2)
     assert t.clique_least[0].tolist() == [base + 5.5] * 3  # F♯ alone parts open D from both
     assert t.again == base
 
 
 def test_kinds_that_share_no_string_do_not_clash() -> None:
     t = compiled([("standard", [6, 5]), ("open D", [2, 1])])
-    sizes = [(row >= 0).sum() for row in t.clique_class]
+    sizes = [(row >= 0).sum() for row in t.clique_demand]
     assert sizes == [1, 1]

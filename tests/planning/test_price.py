@@ -21,7 +21,7 @@ from juxtatune.core.planning.model.tables import bits
 from juxtatune.core.planning.planner import price_order, solve
 from juxtatune.core.planning.pricing.verify import BrokenPlan, price
 from juxtatune.core.planning.search.beam_search import BeamParams, Searcher
-from juxtatune.core.planning.search.lns import freed_songs, rules_around, worth_of
+from juxtatune.core.planning.search.lns import freed_songs, rules_around, song_penalties
 from tests.planning.brute import best_objective
 from tests.planning.test_planning import OPEN_D, STANDARD, club, worked_draft, worked_night
 from tests.strategies import small_gigs
@@ -135,7 +135,7 @@ def test_a_neighbourhood_keeps_the_order_of_the_rest() -> None:
         for a, b in pairwise(rest):
             assert pred[b, 0] & bits([a], 1)[0]
         assert all(not pred[v].any() for v in free)
-    assert worth_of(compiled, plan).sum() == pytest.approx(plan.totals.dead_s + 0.01 * plan.totals.work_s)
+    assert song_penalties(compiled, plan).sum() == pytest.approx(plan.totals.dead_s + 0.01 * plan.totals.work_s)
 
 
 def test_a_large_night_gets_a_plan_that_keeps_its_rules() -> None:

@@ -10,7 +10,7 @@ from benchmarks.gigs import club_json
 from hypothesis import given, settings
 
 from juxtatune.book.formats.gig import parse_gig
-from juxtatune.core.planning.bounds.spanning_tree import counting_bound
+from juxtatune.core.planning.bounds.spanning_tree import spanning_tree_bound
 from juxtatune.core.planning.model.plan import played_count
 from juxtatune.core.planning.planner import solve
 from tests.planning.second_opinion import Model
@@ -37,7 +37,7 @@ def test_counting_never_asks_for_more_than_the_best_plan_costs(value) -> None:
     gig = parse_gig(json.dumps(value))
     best = solve(gig, 20.0)
     if best.plan is not None:
-        assert counting_bound(gig, played_count(gig)) <= best.plan.totals.objective + 1e-6
+        assert spanning_tree_bound(gig, played_count(gig)) <= best.plan.totals.objective + 1e-6
 
 
 def test_counting_sees_what_clashing_songs_must_cost() -> None:
@@ -50,10 +50,10 @@ def test_counting_sees_what_clashing_songs_must_cost() -> None:
         "format": "juxtatune-gig", "version": 1, "instruments": [{"id": "g", "strings": 6}], "songs": songs,
     }))  # fmt: skip
     each = 3 + 4 + 1.5 + 6 * 1.2
-    assert counting_bound(gig) == pytest.approx(3 * each * 1.01, abs=1e-3)
+    assert spanning_tree_bound(gig) == pytest.approx(3 * each * 1.01, abs=1e-3)
     assert solve(gig, 10.0).plan.totals.objective == pytest.approx(3 * each * 1.01)
 
 
 def test_a_large_night_has_a_bound_that_says_something() -> None:
     gig = parse_gig(club_json(0, 45, 3, 3))
-    assert counting_bound(gig) > 50
+    assert spanning_tree_bound(gig) > 50

@@ -60,7 +60,7 @@ class NightPlanner:
             self._doubted = True
             return Outcome(None, found)
         self._planner = Planner(self.gig, self._progress, seed=self._seed)
-        self._planner.doubt = self._order_clash
+        self._planner.conflict_probe = self._order_clash
         self._clash: tuple[Rule, ...] = ()
         if self._cancelled:
             self._planner.cancel()

@@ -91,13 +91,13 @@ def warm_bound() -> None:
 
     import numpy as np
 
-    from juxtatune.core.planning.bounds.decomposition import apart_bounds
+    from juxtatune.core.planning.bounds.decomposition import decomposition_bounds
     from juxtatune.core.planning.model.compile import compile_gig
 
     gig = _two_songs()
     for limit in (None, 30.0):
         limited = replace(gig, night=replace(gig.night, max_dead_s=limit))
-        list(apart_bounds(compile_gig(limited), 100.0, np.zeros(1, np.int64)))
+        list(decomposition_bounds(compile_gig(limited), 100.0, np.zeros(1, np.int64)))
 
 
 def _two_songs() -> Gig:

@@ -1,7 +1,7 @@
 """The planner: from a gig to the best plan found, with a proven bound.
 
 Order of work: a narrow search for a first plan at once; annealing, which makes more of it; then wider searches
-until nothing is dropped (which proves the optimum) or the time is up, or on large nights more annealing beside a
+until nothing is dropped_bound (which proves the optimum) or the time is up, or on large nights more annealing beside a
 bound from relaxed nights. Threads share the best plan and the best bound, and nothing they search by, so that the
 same seed and the same work give the same plan.
 """
@@ -17,15 +17,15 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from juxtatune.core.planning.bounds.decomposition import apart_bounds, apart_impossible
+from juxtatune.core.planning.bounds.decomposition import decomposition_bounds, proven_infeasible
 from juxtatune.core.planning.bounds.relaxation import Relaxer
-from juxtatune.core.planning.bounds.spanning_tree import counting_bound
+from juxtatune.core.planning.bounds.spanning_tree import spanning_tree_bound
 from juxtatune.core.planning.model.compile import compile_gig
 from juxtatune.core.planning.model.plan import Plan, Slot
 from juxtatune.core.planning.model.tables import U64, Compiled
 from juxtatune.core.planning.pricing.verify import price
 from juxtatune.core.planning.search.beam_search import BeamParams, Searcher, SearchResult
-from juxtatune.core.planning.search.lns import chain
+from juxtatune.core.planning.search.lns import fix_order
 from juxtatune.core.planning.search.local_search import TIME_UP, TINY, LocalSearch
 from juxtatune.core.repertoire.night import Gig
 
@@ -64,9 +64,8 @@ class Planner:
     ) -> None:
         """`start` is an order known already; the search goes on from it."""
         self.gig, self.progress, self.seed, self._start = gig, progress, seed, start
-        self.doubt: Callable[[], bool] | None = (
-            None  # asked once when no plan comes at first: do rules clash?
-        )
+        # asked once when no plan comes at first: do rules clash?
+        self.conflict_probe: Callable[[], bool] | None = None
         self.compiled: Compiled = compile_gig(gig)
         self.stop = np.zeros(1, np.int64)
         self.best: Plan | None = None
@@ -114,66 +113,98 @@ class Planner:
 
     def _search(self) -> None:
         if self.compiled.first == self.compiled.tables.n:
-            self._take(
-                SearchResult(
-                    0.0,
-                    Searcher(self.compiled)._read([()], 0, self.compiled.pred, BeamParams(1), 0.0),
-                    0.0,
-                    False,
-                )
-            )
+            over = Searcher(self.compiled)._read([()], 0, self.compiled.pred, BeamParams(1), 0.0)
+            self._take(SearchResult(0.0, over, 0.0, False))
             self.proven = True
             return
-        self.impossible = apart_impossible(self.compiled, self.stop)
+        self.impossible = proven_infeasible(self.compiled, self.stop)
         if self.impossible:
             return
         pred = self.compiled.pred | self.compiled.alike
         open_songs = self.compiled.tables.n - self.compiled.first
-        climber = LocalSearch(self.compiled, self.seed, self.stop, self._take)
+        local = LocalSearch(self.compiled, self.seed, self.stop, self._take)
         self.best = price_order(self.gig, self._start) if self._start else None
+        strategy = self._small if open_songs <= SMALL else self._provable if open_songs <= LARGE else self._large
+        strategy(local, pred)
+
+    def _small(self, local: LocalSearch, pred: U64) -> None:
+        """Wider and wider searches: soon nothing is dropped, which proves the optimum."""
         for width in WIDTHS:
-            if open_songs > SMALL and width >= PROOF_FROM:
-                self._prove_beside(climber, pred)
+            rough = [BeamParams(width, 1, 0.5), BeamParams(width, 2, 0.0)] if width <= WIDTHS[1] else []
+            if self._over(local, pred, rough or [BeamParams(width, 2, 0.25 if width <= WIDTHS[2] else 0.0)]):
                 return
-            for effort in self._efforts(width, open_songs):
-                found = climber.searcher.run(pred, effort, self._limit(), self.stop)
-                if self._stopped(found):
-                    return
-                if open_songs > SMALL and width == WIDTHS[0] and self.best is not None:
-                    break  # annealing makes more of any plan
-            limited = self.gig.night.max_dead_s is not None and width == WIDTHS[0]
-            if self.best is None and limited and self._keeps_the_limit(climber, pred):
-                return
-            if self.best is None and self.doubt is not None:
-                doubt, self.doubt = self.doubt, None
-                if doubt():
-                    return
-            if open_songs <= SMALL or self.best is None or width != WIDTHS[0]:
-                continue
-            self.bound = max(self.bound, counting_bound(self.gig, self.compiled.first))
-            if open_songs > LARGE:
-                self._climb_twice(climber, self.best)
-                return
-            self._warm_up(climber, self.best)
-            if self.stop[0] != 0:
+            if self._none_yet(local, pred, width):
                 return
 
-    def _keeps_the_limit(self, climber: LocalSearch, pred: U64) -> bool:
+    def _provable(self, local: LocalSearch, pred: U64) -> None:
+        """A first plan, annealing, then the widest searches beside more of it."""
+        if self._first_plan(local, pred):
+            return
+        if self.best is not None:
+            self.bound = max(self.bound, spanning_tree_bound(self.gig, self.compiled.first))
+            self._warm_up(local, self.best)
+            if self.stop[0] != 0:
+                return
+        self._widen(local, pred)
+
+    def _widen(self, local: LocalSearch, pred: U64) -> None:
+        if not self._over(local, pred, [BeamParams(WIDTHS[2], 2, 0.25)]):
+            self._prove_beside(local, pred)
+
+    def _large(self, local: LocalSearch, pred: U64) -> None:
+        """A first plan, then annealing on one thread and a bound from relaxed nights on another."""
+        if self._first_plan(local, pred):
+            return
+        if self.best is None:
+            self._widen(local, pred)
+            return
+        self.bound = max(self.bound, spanning_tree_bound(self.gig, self.compiled.first))
+        self._anneal_beside_bounds(local, self.best)
+
+    def _first_plan(self, local: LocalSearch, pred: U64) -> bool:
+        """Narrow searches until one brings a plan; True when the planning is over."""
+        # different widths and weights of the estimate lead past different rules
+        quick = [BeamParams(w, 0, 0.06) for w in QUICK]
+        more = [*(BeamParams(WIDTHS[0], 0, weight) for weight in (0.5, 0.02)), BeamParams(WIDTHS[0], 2, 0.2)]
+        for params in (*quick, *more) if self.best is None else quick[:1]:
+            if self._over(local, pred, [params]):
+                return True
+            if self.best is not None:
+                break  # annealing makes more of any plan
+        return self._none_yet(local, pred, WIDTHS[0])
+
+    def _over(self, local: LocalSearch, pred: U64, efforts: list[BeamParams]) -> bool:
+        """Searches by each; True when the planning is over."""
+        return any(self._stopped(local.searcher.run(pred, params, self._limit(), self.stop)) for params in efforts)
+
+    def _none_yet(self, local: LocalSearch, pred: U64, width: int) -> bool:
+        """Where there is no plan yet, asks whether the limit on dead air, then whether the rules allow one."""
+        if self.best is not None:
+            return False
+        limited = self.gig.night.max_dead_s is not None and width == WIDTHS[0]
+        if limited and self._keeps_the_limit(local, pred):
+            return True
+        if self.best is None and self.conflict_probe is not None:
+            probe, self.conflict_probe = self.conflict_probe, None
+            return probe()
+        return False
+
+    def _keeps_the_limit(self, local: LocalSearch, pred: U64) -> bool:
         """Looks for a plan within the limit on dead air, from one beyond it; True when that was all that is asked."""
         free = replace(self.gig, night=replace(self.gig.night, max_dead_s=None))
         found = Searcher(compile_gig(free)).run(pred, BeamParams(QUICK[-1], 0, 0.06), math.inf, self.stop)
         if found.draft is not None:
-            climber.find(price(free, found.draft), TRIES)
+            local.find(price(free, found.draft), TRIES)
         return self._any and self.best is not None
 
-    def _warm_up(self, climber: LocalSearch, start: Plan) -> None:
+    def _warm_up(self, local: LocalSearch, start: Plan) -> None:
         other = LocalSearch(self.compiled, self.seed + 1, self.stop, self._take)
         thread = threading.Thread(target=other.warm_up, args=(start, WARM), daemon=True)
         thread.start()
-        climber.warm_up(start, WARM)
+        local.warm_up(start, WARM)
         thread.join()
 
-    def _climb_twice(self, climber: LocalSearch, start: Plan) -> None:
+    def _anneal_beside_bounds(self, local: LocalSearch, start: Plan) -> None:
         """Too many songs to prove by width: one thread climbs, another raises the bound by relaxing, then climbs too.
 
         Relaxing begins when a good plan is known, since nothing dearer need be explored.
@@ -189,7 +220,7 @@ class Planner:
 
         thread = threading.Thread(target=second, daemon=True)
         thread.start()
-        climber.climb_on(start, math.inf)
+        local.climb_on(start, math.inf)
         thread.join()
 
     def _raise_bound(self, go_on: Callable[[float], bool]) -> None:
@@ -201,10 +232,10 @@ class Planner:
                 self.cancel()
             return go_on(bound)
 
-        if all(map(told, apart_bounds(self.compiled, self._limit(), self.stop))):
+        if all(map(told, decomposition_bounds(self.compiled, self._limit(), self.stop))):
             Relaxer(self.compiled).raise_on(self._limit, self.stop, told)
 
-    def _prove_beside(self, climber: LocalSearch, pred: U64) -> None:
+    def _prove_beside(self, local: LocalSearch, pred: U64) -> None:
         """Wide searches on a thread of their own, while this one climbs on, then raises the bound another way.
 
         The proof works from the best plan of this moment, so that a proven optimum does not depend on luck.
@@ -213,9 +244,9 @@ class Planner:
         widths = [w for w in WIDTHS if w >= PROOF_FROM and (w > PROOF_FROM or self._gained)]
         thread = threading.Thread(target=self._prove, args=(pred, widths, self._limit()), daemon=True)
         thread.start()
-        if self.best is not None and climber.climb_on(self.best, BESIDE):
+        if self.best is not None and local.climb_on(self.best, BESIDE):
             self._raise_bound(lambda _: True)
-            climber.climb_on(self.best, math.inf)
+            local.climb_on(self.best, math.inf)
         thread.join()
 
     def _prove(self, pred: U64, widths: list[int], limit: float) -> None:
@@ -234,17 +265,6 @@ class Planner:
         self._gained = found.draft is not None
         self._take(found)
         return self.proven or self.impossible or (self._any and self.best is not None)
-
-    def _efforts(self, width: int, open_songs: int) -> list[BeamParams]:
-        if open_songs <= SMALL:
-            rough = [BeamParams(width, 1, 0.5), BeamParams(width, 2, 0.0)] if width <= 600 else []
-            return rough or [BeamParams(width, 2, 0.25 if width <= 6_000 else 0.0)]
-        if width == WIDTHS[0]:
-            # different widths and weights of the guess lead past different rules
-            quick = [BeamParams(w, 0, 0.06) for w in QUICK]
-            return [*quick, *(BeamParams(width, 0, guess) for guess in (0.5, 0.02)), BeamParams(width, 2, 0.2)]
-        # annealing does better than this where there are many songs
-        return [] if width <= 600 else [BeamParams(width, 2, 0.25 if width <= 6_000 else 0.0)]
 
     def _limit(self) -> float:
         return self.best.totals.objective - TINY if self.best is not None else math.inf
@@ -301,7 +321,7 @@ def _priced(gig: Gig, slots: tuple[Slot, ...], effort: BeamParams, seconds: floa
     fixed = _with_ways(gig, slots)
     compiled = _compiled(fixed)
     at = {s.id: k for k, s in enumerate(fixed.songs)}
-    pred = chain(compiled, [at[s.song] for s in slots])
+    pred = fix_order(compiled, [at[s.song] for s in slots])
 
     def time_is_up() -> None:
         stop[0] = stop[0] or TIME_UP

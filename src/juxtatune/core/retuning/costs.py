@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Protocol
 
+from juxtatune.core.retuning.formula import handling_s, turning_s
 from juxtatune.core.strings.instrument import Costs, Instrument
 
 
@@ -26,5 +27,5 @@ def retune_seconds(costs: Costs, strings: int, semitones: Iterable[float]) -> fl
     moves = [abs(m) for m in semitones]
     if not moves:
         return 0.0
-    turning = sum(costs.string_s + costs.semitone_s * m for m in moves)
-    return costs.base_s + costs.passes * turning + costs.check_s * strings
+    turning = sum(turning_s(costs.string_s, costs.semitone_s, costs.passes, m) for m in moves)
+    return float(handling_s(costs.base_s, costs.check_s, strings) + turning)

@@ -12,7 +12,8 @@ import numpy as np
 
 from juxtatune.core.planning.bounds.relaxed_successors import loose_successors
 from juxtatune.core.planning.bounds.to_go import bound_ahead, bound_scratch
-from juxtatune.core.planning.model.access import CLASSES, INSTS, WORDS, N, i0
+from juxtatune.core.planning.model.access import i0
+from juxtatune.core.planning.model.fields import DEMANDS, INSTS, WORDS, N
 from juxtatune.core.planning.model.hashtable import find
 
 _jit = nb.njit(cache=True, nogil=True)
@@ -94,7 +95,7 @@ def explore(t, pred, must, parts_of, starts, nodes, heap, table, extent, limits,
     left, owing, room = (
         np.empty(words, np.uint64),
         np.empty(words, np.uint64),
-        bound_scratch(i0(t, N), i0(t, CLASSES), i0(t, INSTS), i0(t, WORDS)),
+        bound_scratch(i0(t, N), i0(t, DEMANDS), i0(t, INSTS), i0(t, WORDS)),
     )
     limit, pause = limits[0], limits[1]
     rows, waiting = extent[0], extent[1]

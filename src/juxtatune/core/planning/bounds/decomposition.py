@@ -22,22 +22,24 @@ import numpy as np
 from numpy.typing import NDArray
 
 from juxtatune.core.planning.bounds.guitar_dp import (
-    FAR,
+    INFEASIBLE,
     chain_costs,
     in_steps,
     least_mix,
     over_parts,
-    words_of_sets,
+    tunings_of_sets,
 )
+from juxtatune.core.planning.model.objective import WORK_WEIGHT
 from juxtatune.core.planning.model.tables import F64, I64, Compiled, Tables
+from juxtatune.core.retuning.formula import handling_s, turning_s
 
 MOST_TOKENS = 3
 MOST_CLASSES = 10  # of one guitar
 MOST_CHOICES = 4096  # of ways for the songs with several
-MOST_WORDS = 1500
+MOST_TUNINGS = 1500
 EFFORTS = ((3, 1), (3, 3), (2, 1), (1, 1), (0, 1))  # tokens, and steps of their shares
 ENDLESS = 1e8  # seconds, more than any night costs
-MOST_WORK = 6e9  # pairs of words looked at for one guitar
+MOST_WORK = 6e9  # pairs of tunings looked at for one guitar
 
 F32 = NDArray[np.float32]
 SAFE = 1e-3  # seconds, more than single precision can be off by
@@ -65,14 +67,14 @@ class _Tokens:
     levels: I64  # (tokens,) how many levels each has
 
 
-def apart_impossible(night: Compiled, stop: np.ndarray) -> bool:
+def proven_infeasible(night: Compiled, stop: np.ndarray) -> bool:
     """True when some guitar cannot get through its songs within the limit on dead air, in whatever order."""
     if not np.isfinite(night.tables.max_dead):
         return False
-    return any(bound > ENDLESS / 2 for bound in apart_bounds(night, ENDLESS, stop, EFFORTS[:1]))
+    return any(bound > ENDLESS / 2 for bound in decomposition_bounds(night, ENDLESS, stop, EFFORTS[:1]))
 
 
-def apart_bounds(
+def decomposition_bounds(
     night: Compiled, limit: float, stop: np.ndarray, efforts: tuple[tuple[int, int], ...] = EFFORTS
 ) -> Iterator[float]:
     """Seconds that no plan can do without (never above `limit`), in rising bounds; none where this says nothing."""
@@ -117,7 +119,7 @@ def _ways(t: Tables, v: int) -> range:
 
 
 def _demand(t: Tables, w: int) -> Demand:
-    return tuple(int(x) for x in t.class_pitch[t.way_class[w]][: t.strings[t.way_inst[w]]])
+    return tuple(int(x) for x in t.demand_pitch[t.way_demand[w]][: t.strings[t.way_inst[w]]])
 
 
 def _within(a: Demand, b: Demand) -> bool:
@@ -150,8 +152,8 @@ def _pitches(g: _Guitar, strings: int) -> list[list[int]]:
     return [sorted({d[s] for d in g.every if d[s] >= 0}) or [0] for s in range(strings)]
 
 
-def _words(t: Tables, g: _Guitar) -> tuple[I64, I64]:
-    """The pitches that a guitar's strings may have, as indices (words, strings), and how many each string has."""
+def _tunings(t: Tables, g: _Guitar) -> tuple[I64, I64]:
+    """The pitches that a guitar's strings may have, as indices (tunings, strings), and how many each string has."""
     pitches = _pitches(g, int(t.strings[g.row]))
     counts = np.array([len(p) for p in pitches], np.int64)
     index = np.array(list(np.ndindex(*counts[::-1])), np.int64)[:, ::-1]
@@ -168,11 +170,11 @@ def _ready(values: I64, g: _Guitar) -> NDArray[np.bool_]:
 
 
 def _work(t: Tables, g: _Guitar, tokens: _Tokens) -> float:
-    """Pairs of words to be looked at, about."""
-    if np.prod([float(len(p)) for p in _pitches(g, int(t.strings[g.row]))]) > MOST_WORDS:
+    """Pairs of tunings to be looked at, about."""
+    if np.prod([float(len(p)) for p in _pitches(g, int(t.strings[g.row]))]) > MOST_TUNINGS:
         return np.inf
-    words = float(_ready(_words(t, g)[0], g).sum())
-    return words * words * float(np.prod(tokens.levels)) * 2.0 ** len(g.classes) / 4
+    tunings = float(_ready(_tunings(t, g)[0], g).sum())
+    return tunings * tunings * float(np.prod(tokens.levels)) * 2.0 ** len(g.classes) / 4
 
 
 def _tokens(night: Compiled, most: int, fine: int) -> _Tokens:
@@ -213,24 +215,24 @@ def _shortest(t: Tables, i: int) -> float:
         for a, b in itertools.combinations(range(t.pitch_count[i, s]), 2)
     ]
     least = min(moves, default=0.0)
-    return float(base + check * t.strings[i] + passes * (string + semitone * least))
+    return float(handling_s(base, check, t.strings[i]) + turning_s(string, semitone, passes, least))
 
 
 def _swap(t: Tables, i: int, usual: float) -> float:
     swap = float(t.cost[i, 5])
-    return max(0.0, swap - usual) + 0.01 * swap
+    return max(0.0, swap - usual) + WORK_WEIGHT * swap
 
 
 def _over(t: Tables, g: _Guitar, tokens: _Tokens, parts: int, limit: float, stop: np.ndarray) -> F64:
     """Seconds of one guitar over all parts: (spreads of tokens, choices of the further demands)."""
     strings, classes = int(t.strings[g.row]), g.classes
-    values, counts = _words(t, g)
+    values, counts = _tunings(t, g)
     stride = np.cumprod(np.append(1, counts[:-1]))
     met = np.zeros(len(values), np.int64)
     for c, d in enumerate(classes):
         met |= np.where(_meets(values, d), 1 << c, 0)
     wanted = np.array([[int(x >= 0) for x in d] for d in classes], np.int64).reshape(len(classes), strings)
-    start, rows, where = words_of_sets(wanted, stride, counts, _ready(values, g).astype(np.uint8))
+    start, rows, where = tunings_of_sets(wanted, stride, counts, _ready(values, g).astype(np.uint8))
     work, usual = _retunes(t, g.row, values, tokens.usual)
     at_own, own = _own(t, g, tokens, values, wanted)
     longest = (tokens.covers.max(axis=1, initial=0.0) + t.max_dead + SAFE).astype(np.float32)
@@ -242,22 +244,22 @@ def _over(t: Tables, g: _Guitar, tokens: _Tokens, parts: int, limit: float, stop
 
 
 def _retunes(t: Tables, i: int, values: I64, cover: float) -> tuple[F32, F32]:
-    """Seconds of the retune between every two words, and what it costs in gaps of the usual cover."""
+    """Seconds of the retune between every two tunings, and what it costs in gaps of the usual cover."""
     base, string, semitone, check, passes, _, _ = t.cost[i]
-    again = float(base + check * t.strings[i])
+    again = float(handling_s(base, check, t.strings[i]))
     pitch = np.stack([t.pitch[i, s][values[:, s]] for s in range(values.shape[1])], axis=1)
     away = np.abs(pitch[:, None, :] - pitch[None, :, :])
-    moves = np.where(away > 0, passes * (string + semitone * away), 0.0)
+    moves = np.where(away > 0, turning_s(string, semitone, passes, away), 0.0)
     total = moves.sum(axis=2)
     work = np.where(total > 0, again + total, 0.0)
     if again < cover:  # every string gains by a gap of its own
         shown = np.where(moves > 0, np.maximum(0.0, again + moves - cover), 0.0).sum(axis=2)
     else:
         shown = np.maximum(0.0, work - cover)
-    shown = (shown + 0.01 * work).astype(np.float32)
+    shown = (shown + WORK_WEIGHT * work).astype(np.float32)
     if np.isfinite(t.max_dead):
         # what is too long for one gap may be done in several, each of which leaves the guitar ready
-        shown[work > cover + t.max_dead + SAFE] = FAR
+        shown[work > cover + t.max_dead + SAFE] = INFEASIBLE
         in_steps(shown)
     return work.astype(np.float32), shown
 
@@ -290,7 +292,7 @@ def _own(t: Tables, g: _Guitar, tokens: _Tokens, values: I64, wanted: I64) -> tu
 def _stacked(over: list[F64], bases: I64) -> F64:
     """All guitars' seconds: (guitars, choices, digits of the first, second and third token)."""
     bases = np.concatenate([bases, np.ones(MOST_TOKENS - len(bases), np.int64)])
-    table = np.full((len(over), max(o.shape[1] for o in over), *bases), FAR)
+    table = np.full((len(over), max(o.shape[1] for o in over), *bases), INFEASIBLE)
     for i, o in enumerate(over):
         table[i, : o.shape[1]] = o.T.reshape(o.shape[1], *bases[::-1]).transpose(0, 3, 2, 1)
     return table
@@ -381,7 +383,7 @@ def _with_song(
     for masks, cost in found.items():
         for i, bit, more in options:
             key = tuple(m | bit if j == i else m for j, m in enumerate(masks))
-            out[key] = min(out.get(key, FAR), cost + more)
+            out[key] = min(out.get(key, INFEASIBLE), cost + more)
     return out
 
 

@@ -1,6 +1,6 @@
 """One guitar on its own through the parts of a night, compiled (see apart.py).
 
-A *word* is a pitch of every string, as a number: `stride[s]` times the index of string s's pitch, summed. A *set* is
+A *tuning* is a pitch of every string, as a number: `stride[s]` times the index of string s's pitch, summed. A *set* is
 a mask of classes (kinds of demand) that have been in tune at some time. A *use* is a number in base `levels + 1`
 with one digit for each token: 0 not used, else how much of its cover (rising levels).
 """
@@ -10,27 +10,29 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
+from juxtatune.core.planning.model.objective import WORK_WEIGHT
+
 jit = nb.njit(cache=True, nogil=True)
 _fast = nb.njit(cache=True, nogil=True, fastmath={"nnan", "nsz"})
-FAR = 1e9
+INFEASIBLE = 1e9
 
 
 @jit
-def words_of_sets(wanted, stride, counts, ready):
-    """The words told apart once a set is done: strings that nothing left wants stand at index 0.
+def tunings_of_sets(wanted, stride, counts, ready):
+    """The tunings told apart once a set is done: strings that nothing left wants stand at index 0.
 
-    `wanted` (classes, strings) is 0 or 1; `ready` (words,) where a guitar may stand at all. Returns (start (sets + 1,),
-    word of every row, row of (set, word) within the set's rows).
+    `wanted` (classes, strings) is 0 or 1; `ready` (tunings,) where a guitar may stand at all. Returns (start (sets + 1,),
+    tuning of every row, row of (set, tuning) within the set's rows).
     """
     classes, strings = wanted.shape
-    sets, words = 1 << classes, len(ready)
+    sets, tunings = 1 << classes, len(ready)
     start = np.zeros(sets + 1, np.int64)
-    rows = np.empty(sets * words, np.int32)
-    where = np.full((sets, words), -1, np.int32)
+    rows = np.empty(sets * tunings, np.int32)
+    where = np.full((sets, tunings), -1, np.int32)
     count = 0
     for a in range(sets):
         start[a] = count
-        for w in range(words):
+        for w in range(tunings):
             if ready[w] == 0:
                 continue
             plain = w
@@ -56,7 +58,7 @@ def in_steps(cost):
     for k in range(n):
         for i in range(n):
             x = cost[i, k]
-            if x < FAR:
+            if x < INFEASIBLE:
                 for j in range(n):
                     cost[i, j] = min(cost[i, j], x + cost[k, j])
 
@@ -65,22 +67,22 @@ def in_steps(cost):
 def chain_costs(start, rows, where, met, work, usual, at_own, covers, levels, longest, limit, stop):
     """Least seconds of retuning by which one guitar gets through a set in one part, for every use of the tokens.
 
-    `met` (words,) are the classes in tune at a word; `work` (words, words) the seconds of a retune and `usual` what
+    `met` (tunings,) are the classes in tune at a tuning; `work` (tunings, tunings) the seconds of a retune and `usual` what
     it costs in a gap with the usual cover; `covers` (tokens, most levels) how much of a token's cover each level
     hides, `levels` (tokens,) how many it has and `longest` (tokens,) the retune it can hold; `at_own` (tokens, sets,
-    words) is 0 where a token cannot be used from a word. A retune in a usual gap that brings nothing new into
-    tune is of use before a token only. Returns (uses, sets), FAR from `limit` on.
+    tunings) is 0 where a token cannot be used from a tuning. A retune in a usual gap that brings nothing new into
+    tune is of use before a token only. Returns (uses, sets), INFEASIBLE from `limit` on.
     """
     tokens = len(levels)
     uses = np.int64(1)
     for k in range(tokens):
         uses *= levels[k]
     sets = len(start) - 1
-    d = np.full(start[sets] * uses, np.float32(FAR), np.float32)
+    d = np.full(start[sets] * uses, np.float32(INFEASIBLE), np.float32)
     for w in range(len(met)):
         if where[met[w], w] >= 0:
             d[start[met[w]] * uses + where[met[w], w]] = 0.0
-    best = np.full((uses, sets), FAR)
+    best = np.full((uses, sets), INFEASIBLE)
     near, shown = np.empty_like(work), np.empty_like(work)
     moved, event = np.empty(len(met), np.float32), np.empty((covers.shape[1], len(met)), np.float32)
     for a in range(sets):
@@ -96,7 +98,7 @@ def chain_costs(start, rows, where, met, work, usual, at_own, covers, levels, lo
             best[use, a] = costs.min()
             if best[use, a] >= limit:
                 continue
-            event[0, :n] = np.float32(FAR)
+            event[0, :n] = np.float32(INFEASIBLE)
             _usual_moves(costs, shown, event[0], limit)
             for q in range(n):
                 moved[q] = min(costs[q], event[0, q])
@@ -104,7 +106,7 @@ def chain_costs(start, rows, where, met, work, usual, at_own, covers, levels, lo
             digit = 1
             for k in range(tokens):
                 if use // digit % levels[k] == 0:
-                    event[1:, :n] = np.float32(FAR)
+                    event[1:, :n] = np.float32(INFEASIBLE)
                     for p in range(n):
                         if moved[p] < limit and at_own[k, a, here[p]] != 0:
                             _token_moves(moved[p], near[p, :n], covers[k], levels[k], longest[k], event)
@@ -131,13 +133,13 @@ def _token_moves(x, near, covers, levels, longest, event):
     for level in range(1, levels):
         cover, into = covers[level], event[level]
         for q in range(len(near)):
-            seconds = near[q] if near[q] <= longest else np.float32(FAR)
-            into[q] = min(into[q], x + max(np.float32(0.0), seconds - cover) + np.float32(0.01) * seconds)
+            seconds = near[q] if near[q] <= longest else np.float32(INFEASIBLE)
+            into[q] = min(into[q], x + max(np.float32(0.0), seconds - cover) + np.float32(WORK_WEIGHT) * seconds)
 
 
 @jit
 def _enter(d, event, a, use, uses, here, start, where, met, same):
-    """Keeps what retunes cost that end at each word, under the set that is done then (`same`: also if no more)."""
+    """Keeps what retunes cost that end at each tuning, under the set that is done then (`same`: also if no more)."""
     for q in range(len(here)):
         b = a | met[here[q]]
         if b != a or same:
@@ -179,7 +181,7 @@ def over_parts(chain, forced, classes, parts, levels, own, swap, stop):
     choices = 1 << (classes - forced)
     must = (1 << forced) - 1
     sets = 1 << classes
-    out = np.full((spreads, choices), FAR)
+    out = np.full((spreads, choices), INFEASIBLE)
     now, then = np.empty(sets), np.empty(sets)
     use, add = np.empty(parts, np.int64), np.empty(parts, np.int64)
     for spread in range(spreads):
@@ -198,7 +200,7 @@ def over_parts(chain, forced, classes, parts, levels, own, swap, stop):
             now[a] = _played(chain, use[0], a | add[0], swap)
         for p in range(1, parts):
             for a in range(sets):
-                least, part_of = FAR, a
+                least, part_of = INFEASIBLE, a
                 while True:
                     x = now[a ^ part_of] + _played(chain, use[p], part_of | add[p], swap)
                     least = min(least, x)
@@ -262,8 +264,8 @@ def least_mix(over, first, second, third, saved, saved_then, saved_last, choices
 def _least_last(over):
     """The least over the third token's digits, over the second's and third's, and over all."""
     guitars, choices, a, b, c = over.shape
-    one, two = np.full((guitars, choices, a), FAR), np.full((guitars, choices, a, b), FAR)
-    none = np.full((guitars, choices), FAR)
+    one, two = np.full((guitars, choices, a), INFEASIBLE), np.full((guitars, choices, a, b), INFEASIBLE)
+    none = np.full((guitars, choices), INFEASIBLE)
     for i in range(guitars):
         for o in range(choices):
             for k in range(a):

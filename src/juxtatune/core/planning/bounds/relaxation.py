@@ -1,7 +1,7 @@
 """A relaxed night: some songs must be played, the others may be played again and again or not at all.
 
 Every plan of the true night is also a plan of the relaxed one, so the least cost of the relaxed night is a lower
-bound; and as only the tracked songs are remembered, far fewer states are told apart. Tracked at first are songs of
+bound; and as only the critical_songs songs are remembered, far fewer states are told apart. Tracked at first are songs of
 which every other song with one way could follow one without work; then songs that the best relaxed plan repeats or
 leaves out join them (decremental state space relaxation: Boland, Dethridge and Dumitrescu 2006; Righini and
 Salani 2008).
@@ -20,7 +20,7 @@ from juxtatune.core.planning.model.tables import Compiled, Tables, bits, pack
 
 ROOM = 3_000_000  # states kept, of all parts' explorations together
 STEP = 0.02  # of the best plan's cost, by which the worst part's bound is raised at a time
-MORE = 2  # songs that join the tracked ones at a time, beside those repeated
+MORE = 2  # songs that join the critical_songs ones at a time, beside those repeated
 
 
 def open_songs(compiled: Compiled) -> list[int]:
@@ -31,7 +31,7 @@ def open_songs(compiled: Compiled) -> list[int]:
     return [v for v in range(t.n) if gig.songs[v].id not in pinned and not _played(compiled, v)]
 
 
-def first_tracked(compiled: Compiled) -> list[int]:
+def first_critical(compiled: Compiled) -> list[int]:
     """Songs such that every other song with one way could be played straight after one of them without work.
 
     Beside them those with more talk than usual, which a relaxed plan would repeat.
@@ -46,7 +46,7 @@ def first_tracked(compiled: Compiled) -> list[int]:
         ways = range(t.way_start[v], t.way_start[v + 1])
         return (
             len(ways),
-            -max(int((t.class_pitch[t.way_class[w]] >= 0).sum()) for w in ways),
+            -max(int((t.demand_pitch[t.way_demand[w]] >= 0).sum()) for w in ways),
             -t.cover[v],
             v,
         )
@@ -78,14 +78,14 @@ def _within(t: Tables, w: int, a: int) -> bool:
     """Way w can be played straight after way a without work."""
     if t.way_inst[w] != t.way_inst[a] or t.way_capo[w] != t.way_capo[a]:
         return False
-    wants, has = t.class_pitch[t.way_class[w]], t.class_pitch[t.way_class[a]]
+    wants, has = t.demand_pitch[t.way_demand[w]], t.demand_pitch[t.way_demand[a]]
     return bool(np.all((wants < 0) | (wants == has)))
 
 
-def relaxed(compiled: Compiled, tracked: set[int], order: list[tuple[int, int, int]]) -> Compiled:
-    """The gig in which only `tracked` songs are played exactly once."""
+def relaxed(compiled: Compiled, critical_songs: set[int], order: list[tuple[int, int, int]]) -> Compiled:
+    """The gig in which only `critical_songs` songs are played exactly once."""
     t = compiled.tables
-    free = [v for v in range(t.n) if v not in tracked and not _played(compiled, v)]
+    free = [v for v in range(t.n) if v not in critical_songs and not _played(compiled, v)]
     idle = [v for v in free if any(_better(compiled, w, v) for w in free)]
     repeat = bits([v for v in free if v not in idle], t.words)
     key = compiled.start_key.copy()
@@ -105,7 +105,7 @@ def relaxed(compiled: Compiled, tracked: set[int], order: list[tuple[int, int, i
         repeat=repeat,
         allowed=allowed,
         curve_weight=0.0,
-        repeat_cover=max((float(t.cover[v]) for v in open_songs(compiled) if v not in tracked), default=0.0),
+        repeat_cover=max((float(t.cover[v]) for v in open_songs(compiled) if v not in critical_songs), default=0.0),
     )
     return replace(
         compiled,
@@ -159,17 +159,17 @@ def spans(compiled: Compiled) -> list[tuple[int, int, int]]:
 class Exploration:
     """A relaxed night explored from one part, which is taken to cost least of all parts still open."""
 
-    def __init__(self, night: Compiled, tracked: set[int], lead: int, room: int) -> None:
+    def __init__(self, night: Compiled, critical_songs: set[int], lead: int, room: int) -> None:
         order = spans(night)
         order.insert(0, order.pop(lead))
-        self.compiled = relaxed(night, tracked, order)
+        self.compiled = relaxed(night, critical_songs, order)
         t, words = self.compiled.tables, night.tables.words
         self.columns = len(night.start_key)
-        self._must = bits(sorted(tracked), words)
+        self._must = bits(sorted(critical_songs), words)
         # the order of parts is not the night's: songs that must come before others may be in another part
         before = np.zeros_like(self.compiled.pred) if lead else self.compiled.pred
         self._pred = before | self.compiled.alike
-        self._parts = _part_tables(night, order, len(tracked))
+        self._parts = _part_tables(night, order, len(critical_songs))
         under_way = night.first > 0 and t.part[night.first] == t.part[night.first - 1]
         soonest = min(range(len(order)), key=lambda k: order[k][2])
         blank = np.concatenate([np.zeros(1, np.uint64), t.blank])
@@ -226,14 +226,14 @@ class Exploration:
         return tuple(reversed(songs))
 
 
-def _part_tables(night: Compiled, order: list[tuple[int, int, int]], tracked: int) -> tuple[np.ndarray, ...]:
-    """Of every part in the order of exploring: places, places in parts after it, tracked songs it must leave."""
+def _part_tables(night: Compiled, order: list[tuple[int, int, int]], critical_songs: int) -> tuple[np.ndarray, ...]:
+    """Of every part in the order of exploring: places, places in parts after it, critical_songs songs it must leave."""
     t = night.tables
     behind = t.part[night.first - 1] if night.first else -1
     begun = [1 if t.part[c] == behind else 0 for _, _, c in order]
     sizes = [c - o + 1 - b for (o, _, c), b in zip(order, begun, strict=True)]
     after = [sum(sizes[k + 1 :]) for k in range(len(order))]
-    least = [tracked - sum(sizes[: k + 1]) for k in range(len(order))]
+    least = [critical_songs - sum(sizes[: k + 1]) for k in range(len(order))]
     return tuple(np.array(c, np.int64) for c in (*zip(*order, strict=True), after, least, begun))
 
 
@@ -243,7 +243,7 @@ class Relaxer:
     def __init__(self, night: Compiled) -> None:
         self.night = night
         self.bound = 0.0
-        self.tracked = set(first_tracked(night))
+        self.critical_songs = set(first_critical(night))
         self._always = _curve_distance(night)
         self._enough = False
 
@@ -251,7 +251,7 @@ class Relaxer:
         """`limit` gives the cost of the best plan known; `told` hears of every better bound and says whether to go on."""
         while stop[0] == 0:
             leads = [
-                Exploration(self.night, self.tracked, k, ROOM // len(spans(self.night)))
+                Exploration(self.night, self.critical_songs, k, ROOM // len(spans(self.night)))
                 for k in range(len(spans(self.night)))
             ]
             self._explore(leads, limit, stop, told)
@@ -261,7 +261,7 @@ class Relaxer:
             more = self._missing(worst.walk)
             if not more:
                 return
-            self.tracked |= more
+            self.critical_songs |= more
 
     def _explore(
         self,
@@ -283,7 +283,7 @@ class Relaxer:
 
     def _missing(self, walk: tuple[int, ...]) -> set[int]:
         """Songs that a relaxed plan repeats or, with work to be done for them, leaves out; else any it leaves out."""
-        open_ = set(open_songs(self.night)) - self.tracked
+        open_ = set(open_songs(self.night)) - self.critical_songs
         repeated = {v for v in open_ if walk.count(v) > 1}
         left_out = [v for v in open_ if v not in walk]
         unfit = [v for v in left_out if not any(_fits(self.night, v, c) for c in walk)]

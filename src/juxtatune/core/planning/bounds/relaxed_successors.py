@@ -17,51 +17,20 @@ from __future__ import annotations
 import numpy as np
 
 from juxtatune.core.planning.model.access import (
-    ALLOWED,
-    BASE_S,
-    BLANK,
     CAPO_S,
-    CHECK_S,
-    CLASS_INST,
-    CLASS_MASK,
-    CLASS_PITCH,
-    CLASSES,
-    COST,
     EPS,
-    FOLLOWS,
-    INST_MASK,
-    INSTS,
-    LAST_IN_PART,
     NO,
     ONE,
-    PITCH_COUNT,
-    PITCH_MASK,
-    READY_BIT,
-    REPEAT,
-    REPEAT_COVER,
-    SIG_APART,
-    SIG_COVER,
-    SIG_INST,
-    SIG_NEXT,
-    STRINGS,
     SWAP_S,
-    TECH,
-    WAY_CAPO,
-    WAY_CLASS,
-    WAY_COMP,
-    WAY_INST,
-    WAY_SIG,
-    WAY_START,
-    WORDS,
     YES,
     ZERO,
-    N,
     at1,
     at3,
     capo_of,
     f0,
     f1,
     f2,
+    handling_cost,
     has,
     has_at,
     i0,
@@ -75,8 +44,41 @@ from juxtatune.core.planning.model.access import (
     put,
     string_cost,
 )
+from juxtatune.core.planning.model.fields import (
+    ALLOWED,
+    BLANK,
+    COST,
+    DEMAND_INST,
+    DEMAND_MASK,
+    DEMAND_PITCH,
+    DEMANDS,
+    FOLLOWS,
+    INST_MASK,
+    INSTS,
+    LAST_IN_PART,
+    PITCH_COUNT,
+    PITCH_MASK,
+    READY_BIT,
+    REPEAT,
+    REPEAT_COVER,
+    SIG_APART,
+    SIG_COVER,
+    SIG_INST,
+    SIG_NEXT,
+    STRINGS,
+    TECH,
+    WAY_CAPO,
+    WAY_COMP,
+    WAY_DEMAND,
+    WAY_INST,
+    WAY_SIG,
+    WAY_START,
+    WORDS,
+    N,
+)
+from juxtatune.core.planning.model.objective import WORK_WEIGHT
 from juxtatune.core.planning.model.tables import FREE_CAPO
-from juxtatune.core.planning.model.transitions import play, settle
+from juxtatune.core.planning.model.transitions import play, project_state
 
 PENDING = 1  # mark: moved along with an earlier retune, to wherever it is wanted next
 
@@ -180,10 +182,10 @@ def _follow(t, key, g, place, limit, sig, v, w, left, out, store, count):
         for q in range(insts):
             word = combo[m, q]
             if q == i:
-                word = play(t, i, word, i1(t, WAY_CLASS, w), i1(t, WAY_CAPO, w))
+                word = play(t, i, word, i1(t, WAY_DEMAND, w), i1(t, WAY_CAPO, w))
             elif i0(t, TECH):
                 word = _anywhere(t, q, word)
-            keys[count, words + 1 + q] = m1(t, BLANK, q) if last else settle(t, q, word, left)
+            keys[count, words + 1 + q] = m1(t, BLANK, q) if last else project_state(t, q, word, left)
         costs[count], ways[count] = total, w
         count += 1
     return count
@@ -202,7 +204,7 @@ def _choices(t, key, sig, w, left, out):
     """The useful choices of work in the gap before a way is played, with what each costs."""
     combo, cost, spent, states, works, charges, wanted = out
     words, insts = i0(t, WORDS), i0(t, INSTS)
-    i, c = i1(t, WAY_INST, w), i1(t, WAY_CLASS, w)
+    i, c = i1(t, WAY_INST, w), i1(t, WAY_DEMAND, w)
     word = key[words + 1 + i]
     fixed = 0.0
     if sig != 0 and i1(t, SIG_INST, sig) != i and i1(t, SIG_INST, sig) >= 0:
@@ -223,7 +225,7 @@ def _choices(t, key, sig, w, left, out):
             hidden = max(
                 hidden, min(cover, fixed) + min(usual, works[k]), min(cover, works[k]) + min(usual, fixed)
             )
-        cost[k] = spent[k] - hidden + 0.01 * spent[k] + charges[k]
+        cost[k] = spent[k] - hidden + WORK_WEIGHT * spent[k] + charges[k]
     if sig == 0 or cover <= usual:
         return made
     for j in range(insts):
@@ -233,8 +235,8 @@ def _choices(t, key, sig, w, left, out):
         for k in range(end):
             if spent[k] >= cover - EPS:
                 continue
-            for other in range(i0(t, CLASSES)):
-                if i1(t, CLASS_INST, other) != j or not meets(t, at1(t, CLASS_MASK, other), left):
+            for other in range(i0(t, DEMANDS)):
+                if i1(t, DEMAND_INST, other) != j or not meets(t, at1(t, DEMAND_MASK, other), left):
                     continue
                 options = _ready(
                     t, j, combo[k, j], other, wanted, cover - spent[k], YES, states, works, charges
@@ -249,7 +251,7 @@ def _choices(t, key, sig, w, left, out):
                     combo[made, j] = states[m]
                     spent[made] = spent[k] + works[m]
                     over = max(0.0, spent[made] - cover) - max(0.0, spent[k] - cover)
-                    cost[made] = cost[k] + over + 0.01 * works[m]
+                    cost[made] = cost[k] + over + WORK_WEIGHT * works[m]
                     made += 1
     return made
 
@@ -261,13 +263,13 @@ def _ready(t, i, word, c, wanted, slack, early, states, works, charges):
     `early`, while another is played next, the strings that move along cost nothing: fewer ways to tell apart.
     """
     strings = i1(t, STRINGS, i)
-    again = f2(t, COST, i, BASE_S) + f2(t, COST, i, CHECK_S) * strings
+    again = handling_cost(t, i)
     usual = f0(t, REPEAT_COVER)
     apart = again < usual  # every string gains by a gap of its own
     required, owed, count, fresh = 0.0, 0.0, 0, 0
     state = word
     for s in range(strings):
-        want = i2(t, CLASS_PITCH, c, s)
+        want = i2(t, DEMAND_PITCH, c, s)
         have = pitch_of(t, i, s, word)
         if want < 0 or have < 0 or have == want:
             continue
@@ -287,7 +289,7 @@ def _ready(t, i, word, c, wanted, slack, early, states, works, charges):
         made = 1
     else:
         if fresh == 0:
-            states[made], works[made], charges[made] = state, 0.0, 1.01 * owed
+            states[made], works[made], charges[made] = state, 0.0, (1 + WORK_WEIGHT) * owed
             made += 1
         states[made], works[made], charges[made] = _pend(t, i, c, wanted, state), again + required, 0.0
         made += 1
@@ -307,7 +309,7 @@ def _pend(t, i, c, wanted, state):
     """Strings that class c leaves alone may move along, when they are next wanted."""
     for s in range(i1(t, STRINGS, i)):
         have = pitch_of(t, i, s, state)
-        if i2(t, CLASS_PITCH, c, s) < 0 and have >= 0 and wanted[i, s] & ~(ONE << np.uint64(have)) != ZERO:
+        if i2(t, DEMAND_PITCH, c, s) < 0 and have >= 0 and wanted[i, s] & ~(ONE << np.uint64(have)) != ZERO:
             state = put(t, i, s, state, have, PENDING)
     return state
 
@@ -318,7 +320,7 @@ def _loosened(t, i, c, wanted, word, state):
     least = np.inf
     for s in range(i1(t, STRINGS, i)):
         have = pitch_of(t, i, s, word)
-        if i2(t, CLASS_PITCH, c, s) >= 0 or have < 0:
+        if i2(t, DEMAND_PITCH, c, s) >= 0 or have < 0:
             continue
         for b in range(i2(t, PITCH_COUNT, i, s)):
             if b != have and (wanted[i, s] >> np.uint64(b)) & ONE != ZERO:

@@ -16,8 +16,10 @@ import math
 from dataclasses import dataclass
 
 from juxtatune.core.music.tuning import SAME
+from juxtatune.core.planning.model.objective import WORK_WEIGHT
 from juxtatune.core.repertoire.night import Gig
 from juxtatune.core.repertoire.song import Song, Way
+from juxtatune.core.retuning.formula import handling_s, turning_s
 from juxtatune.core.strings.instrument import Instrument
 
 MOST_SETS = 200_000  # cliques looked at for one instrument
@@ -33,7 +35,7 @@ class _Load:
     present: bool  # some song can be played on nothing else
 
 
-def counting_bound(gig: Gig, first: int = 0) -> float:
+def spanning_tree_bound(gig: Gig, first: int = 0) -> float:
     """Seconds that no plan can do without; the first `first` places are played already."""
     night = gig.night
     played = set(night.now.played) if night.now is not None else set()
@@ -73,8 +75,8 @@ def _cost(
         swaps += sorted(load.instrument.costs.swap_s for load in here)[: max(0, len(here) - 1)]
     work = sum(map(sum, events)) + sum(swaps)
     # a retune may be spread over several gaps, at the price of beginning and checking once more
-    again = min(c.base_s + c.check_s * i.strings for i in gig.instruments for c in (i.costs,))
-    return work - _hidden(events, swaps, covers, again) + 0.01 * work
+    again = min(handling_s(i.costs.base_s, i.costs.check_s, i.strings) for i in gig.instruments)
+    return work - _hidden(events, swaps, covers, again) + WORK_WEIGHT * work
 
 
 def _hidden(events: list[list[float]], swaps: list[float], covers: list[float], again: float) -> float:
@@ -153,10 +155,9 @@ def _moves(a: Way, b: Way, instrument: Instrument) -> list[float]:
 
 
 def _seconds(a: Way, b: Way, instrument: Instrument) -> float:
-    costs = instrument.costs
-    moves = _moves(a, b, instrument)
-    strings = sum(costs.string_s + costs.semitone_s * d for d in moves)
-    return costs.base_s + costs.passes * strings + costs.check_s * instrument.strings
+    c = instrument.costs
+    turning = sum(turning_s(c.string_s, c.semitone_s, c.passes, d) for d in _moves(a, b, instrument))
+    return float(handling_s(c.base_s, c.check_s, instrument.strings) + turning)
 
 
 def _tree(ways: list[Way], instrument: Instrument) -> tuple[float, ...]:

@@ -10,46 +10,12 @@ from __future__ import annotations
 import numpy as np
 
 from juxtatune.core.planning.model.access import (
-    AGAIN,
-    BASE_S,
-    BY_COVER,
-    BY_ENERGY,
-    CHECK_S,
-    CLASS_INST,
-    CLASS_MASK,
-    CLASS_PITCH,
-    CLASSES,
-    CLIQUE_CLASS,
-    CLIQUE_FULL,
-    CLIQUE_LEAST,
-    CLIQUE_START,
-    COMP_TOTAL,
-    COST,
-    COVER,
-    CURVE_SORTED,
-    CURVE_WEIGHT,
-    ENERGY,
-    INSTS,
-    LEAST_COMP,
-    PARTS_LEFT,
-    RELAXED,
-    REPEAT,
-    REPEAT_COVER,
-    SIG_COVER,
-    SIG_INST,
-    SINGLE_MASK,
-    SOLE_CLASSES,
-    SOLE_MASK,
-    STRINGS,
     SWAP_S,
-    TECH,
-    USUAL_COVER,
-    WORDS,
-    N,
     at1,
     f0,
     f1,
     f2,
+    handling_cost,
     has,
     i0,
     i1,
@@ -61,6 +27,42 @@ from juxtatune.core.planning.model.access import (
     string_cost,
     width,
 )
+from juxtatune.core.planning.model.fields import (
+    AGAIN,
+    BY_COVER,
+    BY_ENERGY,
+    CLIQUE_DEMAND,
+    CLIQUE_FULL,
+    CLIQUE_LEAST,
+    CLIQUE_START,
+    COMP_TOTAL,
+    COST,
+    COVER,
+    CURVE_SORTED,
+    CURVE_WEIGHT,
+    DEMAND_INST,
+    DEMAND_MASK,
+    DEMAND_PITCH,
+    DEMANDS,
+    ENERGY,
+    INSTS,
+    LEAST_COMP,
+    PARTS_LEFT,
+    RELAXED,
+    REPEAT,
+    REPEAT_COVER,
+    SIG_COVER,
+    SIG_INST,
+    SINGLE_MASK,
+    SOLE_DEMAND,
+    SOLE_MASK,
+    STRINGS,
+    TECH,
+    USUAL_COVER,
+    WORDS,
+    N,
+)
+from juxtatune.core.planning.model.objective import WORK_WEIGHT
 
 MOST_EVENTS = 96
 MOST_KINDS = 32
@@ -189,11 +191,11 @@ def _arrivals(t, i, word, must, parts_left, count, room):
     words = i0(t, WORDS)
     h = word * HASH
     for w in range(words):
-        h = (h ^ (must[w] & t.masks[at1(t, SOLE_CLASSES, i) + w])) * HASH
+        h = (h ^ (must[w] & t.masks[at1(t, SOLE_DEMAND, i) + w])) * HASH
     at = np.int64(h >> np.uint64(40)) & (REMEMBERED - 1)
     same = parts_kept[i, at] == parts_left and words_kept[i, at] == word
     for w in range(words):
-        mine = must[w] & t.masks[at1(t, SOLE_CLASSES, i) + w]
+        mine = must[w] & t.masks[at1(t, SOLE_DEMAND, i) + w]
         same = same and left_kept[i, at, w] == mine
         left_kept[i, at, w] = mine
     if not same:
@@ -230,16 +232,16 @@ def from_here(t, i, word, must, reach):
 
     No song left that wants the class and nothing else: -1. Already in place: 0.
     """
-    base = f2(t, COST, i, BASE_S) + f2(t, COST, i, CHECK_S) * i1(t, STRINGS, i)
-    for c in range(i0(t, CLASSES)):
-        if i1(t, CLASS_INST, c) != i:
+    base = handling_cost(t, i)
+    for c in range(i0(t, DEMANDS)):
+        if i1(t, DEMAND_INST, c) != i:
             continue
         if not meets(t, at1(t, SINGLE_MASK, c), must):
             reach[0, c] = -1.0
             continue
         work, single, fresh = 0.0, np.inf, True
         for s in range(i1(t, STRINGS, i)):
-            want = i2(t, CLASS_PITCH, c, s)
+            want = i2(t, DEMAND_PITCH, c, s)
             if want < 0:
                 continue
             have = pitch_of(t, i, s, word)
@@ -258,8 +260,8 @@ def _arrive(t, q, parts_left, reach, spare):
     """Seconds to arrive at the classes of clique q, and how many arrivals `spare` holds (whole, then least)."""
     n = 0
     total, in_place, place_at = 0.0, -1.0, -1
-    for m in range(width(t, CLIQUE_CLASS)):
-        c = i2(t, CLIQUE_CLASS, q, m)
+    for m in range(width(t, CLIQUE_DEMAND)):
+        c = i2(t, CLIQUE_DEMAND, q, m)
         if c < 0:
             break
         if reach[0, c] < 0:
@@ -323,7 +325,7 @@ def _uncovered(t, key, left, must, count, kinds_made, room):
         if floor <= again:
             best = max(best, _left_over(events[0], count, kinds[0], kinds_made, covers, n, min(price, again)))
     for k in range(count):
-        best += 0.01 * events[0, k]
+        best += WORK_WEIGHT * events[0, k]
     return best
 
 
@@ -350,21 +352,21 @@ def _left_over(events, count, largest, kinds, covers, n, price):
 
 
 @jit
-def guess_ahead(t, key, left):
+def rough_cost_to_go(t, key, left):
     """A rough price of the kinds of songs left, for ranking only."""
     total = 0.0
     k = i0(t, INSTS)
-    for c in range(i0(t, CLASSES)):
-        i = i1(t, CLASS_INST, c)
-        if not meets(t, at1(t, CLASS_MASK, c), left):
+    for c in range(i0(t, DEMANDS)):
+        i = i1(t, DEMAND_INST, c)
+        if not meets(t, at1(t, DEMAND_MASK, c), left):
             continue
         word = key[i0(t, WORDS) + 1 + i]
         work = 0.0
         for s in range(i1(t, STRINGS, i)):
-            want = i2(t, CLASS_PITCH, c, s)
+            want = i2(t, DEMAND_PITCH, c, s)
             have = pitch_of(t, i, s, word)
             if want >= 0 and have >= 0 and have != want:
                 work += string_cost(t, i, s, have, want)
         if work > 0:
-            total += f2(t, COST, i, BASE_S) + f2(t, COST, i, CHECK_S) * i1(t, STRINGS, i) + work
+            total += handling_cost(t, i) + work
     return total / max(1, k)

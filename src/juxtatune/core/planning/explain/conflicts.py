@@ -101,7 +101,7 @@ def order_clash(gig: Gig) -> list[Rule] | None:
     rules = rules_of(gig)
     if can_be_ordered(gig, rules):
         return None
-    return _smallest(rules, lambda some: can_be_ordered(gig, some))
+    return deletion_filter(rules, lambda some: can_be_ordered(gig, some))
 
 
 def limit_clash(gig: Gig, holds: Callable[[Gig], bool]) -> list[Rule]:
@@ -111,10 +111,10 @@ def limit_clash(gig: Gig, holds: Callable[[Gig], bool]) -> list[Rule]:
     """
     gig = with_open_rules(gig)
     rules = [*rules_of(gig), Rule("max_dead_s")]
-    return _smallest(rules, lambda some: holds(with_rules(gig, some)))
+    return deletion_filter(rules, lambda some: holds(with_rules(gig, some)))
 
 
-def _smallest(rules: list[Rule], holds: Callable[[list[Rule]], bool]) -> list[Rule]:
+def deletion_filter(rules: list[Rule], holds: Callable[[list[Rule]], bool]) -> list[Rule]:
     """Leaves out every rule without which the rest still clash; big bites first."""
     kept = list(rules)
     bite = max(1, len(kept) // 2)

@@ -9,135 +9,19 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
-from juxtatune.core.planning.model.tables import FREE_CAPO, Tables
+from juxtatune.core.planning.model.fields import COST, OFFSET, PITCH, READY_BIT, STRINGS, WIDTH, WORDS
+from juxtatune.core.planning.model.tables import FREE_CAPO
+from juxtatune.core.retuning import formula
 
 # What compiled functions are called with is of numpy's types: each plain number or True is a type of its own,
 # for which the function, and all that it calls, would be compiled once more.
 jit = nb.njit(cache=True, nogil=True)
-_FIELDS = Tables._fields
-(
-    AGAIN,
-    ALLOWED,
-    BLANK,
-    BY_COVER,
-    BY_ENERGY,
-    CLASS_INST,
-    CLASS_MASK,
-    CLASS_PITCH,
-    CLASSES,
-    CLIQUE_CLASS,
-    CLIQUE_FULL,
-    CLIQUE_LEAST,
-    CLIQUE_START,
-    COMP_TOTAL,
-    COST,
-    COVER,
-    CURVE,
-    CURVE_SORTED,
-    CURVE_WEIGHT,
-    ENERGY,
-    FOLLOWS,
-    INST_MASK,
-    INSTS,
-    LAST_IN_PART,
-    LEAST_COMP,
-    LENGTH,
-    MAX_DEAD,
-    N,
-    OFFSET,
-    PARTS_LEFT,
-    PITCH,
-    PITCH_COUNT,
-    PITCH_MASK,
-    READY_BIT,
-    RELAXED,
-    REPEAT,
-    REPEAT_COVER,
-    SIG_APART,
-    SIG_COVER,
-    SIG_INST,
-    SIG_NEXT,
-    SINGLE_MASK,
-    SOLE_CLASSES,
-    SOLE_MASK,
-    STRINGS,
-    TECH,
-    USE_MASK,
-    USUAL_COVER,
-    WAY_CAPO,
-    WAY_CLASS,
-    WAY_COMP,
-    WAY_INST,
-    WAY_SIG,
-    WAY_START,
-    WIDTH,
-    WORDS,
-) = (
-    np.int64(_FIELDS.index(name))
-    for name in (
-        "again",
-        "allowed",
-        "blank",
-        "by_cover",
-        "by_energy",
-        "class_inst",
-        "class_mask",
-        "class_pitch",
-        "classes",
-        "clique_class",
-        "clique_full",
-        "clique_least",
-        "clique_start",
-        "comp_total",
-        "cost",
-        "cover",
-        "curve",
-        "curve_sorted",
-        "curve_weight",
-        "energy",
-        "follows",
-        "inst_mask",
-        "insts",
-        "last_in_part",
-        "least_comp",
-        "length",
-        "max_dead",
-        "n",
-        "offset",
-        "parts_left",
-        "pitch",
-        "pitch_count",
-        "pitch_mask",
-        "ready_bit",
-        "relaxed",
-        "repeat",
-        "repeat_cover",
-        "sig_apart",
-        "sig_cover",
-        "sig_inst",
-        "sig_next",
-        "single_mask",
-        "sole_classes",
-        "sole_mask",
-        "strings",
-        "tech",
-        "use_mask",
-        "usual_cover",
-        "way_capo",
-        "way_class",
-        "way_comp",
-        "way_inst",
-        "way_sig",
-        "way_start",
-        "width",
-        "words",
-    )
-)
 BASE_S, STRING_S, SEMITONE_S, CHECK_S, PASSES, SWAP_S, CAPO_S = (np.int64(k) for k in range(7))  # of COST
 ONE = np.uint64(1)
 ZERO = np.uint64(0)
 YES, NO = np.bool_(True), np.bool_(False)
 EPS = 1e-9
+_handling_s, _turning_s = jit(formula.handling_s), jit(formula.turning_s)
 
 
 # Readers of the packed tables: i for whole numbers, f for seconds and pitches, m for masks; at1 to at3
@@ -255,7 +139,13 @@ def capo_of(t, i, word):
 @jit
 def string_cost(t, i, s, a, b):
     move = abs(f3(t, PITCH, i, s, b) - f3(t, PITCH, i, s, a))
-    return f2(t, COST, i, PASSES) * (f2(t, COST, i, STRING_S) + f2(t, COST, i, SEMITONE_S) * move)
+    return _turning_s(f2(t, COST, i, STRING_S), f2(t, COST, i, SEMITONE_S), f2(t, COST, i, PASSES), move)
+
+
+@jit
+def handling_cost(t, i):
+    """Seconds that any retune of instrument i takes."""
+    return _handling_s(f2(t, COST, i, BASE_S), f2(t, COST, i, CHECK_S), i1(t, STRINGS, i))
 
 
 @jit

@@ -5,6 +5,8 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from juxtatune.core.retuning.formula import handling_s, turning_s
+
 KEPT = 8
 LOOKED_AT = 20_000
 
@@ -13,14 +15,14 @@ I64 = NDArray[np.int64]
 
 
 def clique_tables(
-    class_inst: I64, class_pitch: I64, usable: list[bool], tables: dict[str, np.ndarray]
+    demand_inst: I64, demand_pitch: I64, usable: list[bool], tables: dict[str, np.ndarray]
 ) -> dict[str, np.ndarray]:
     """Cliques as rows of classes with what arriving at each costs at least: whole, and by its cheapest string."""
     rows: list[tuple[list[int], list[float], list[float]]] = []
     start = [0]
     for inst in range(len(tables["strings"])):
-        mine = [c for c in range(len(class_inst)) if class_inst[c] == inst and usable[c]]
-        full, least = _pairs(mine, class_pitch, inst, tables)
+        mine = [c for c in range(len(demand_inst)) if demand_inst[c] == inst and usable[c]]
+        full, least = _pairs(mine, demand_pitch, inst, tables)
         found = [_arrivals(q, mine, full, least) for q in _maximal(np.isfinite(full))]
         found.sort(key=lambda row: -sum(row[1]))
         rows += found[:KEPT]
@@ -28,12 +30,12 @@ def clique_tables(
     wide = max((len(r[0]) for r in rows), default=1)
     out: dict[str, np.ndarray] = {
         "clique_start": np.array(start, np.int64),
-        "clique_class": np.full((max(1, len(rows)), wide), -1, np.int64),
+        "clique_demand": np.full((max(1, len(rows)), wide), -1, np.int64),
         "clique_full": np.zeros((max(1, len(rows)), wide)),
         "clique_least": np.zeros((max(1, len(rows)), wide)),
     }
     for k, row in enumerate(rows):
-        for name, values in zip(("clique_class", "clique_full", "clique_least"), row, strict=True):
+        for name, values in zip(("clique_demand", "clique_full", "clique_least"), row, strict=True):
             out[name][k, : len(row[0])] = values
     return out
 
@@ -43,11 +45,11 @@ def _pairs(mine: list[int], pitch: I64, inst: int, t: dict[str, np.ndarray]) -> 
     n = len(mine)
     full, least = np.full((n, n), np.inf), np.full((n, n), np.inf)
     base, string, semitone, check, passes, _, _ = t["cost"][inst]
-    at_all = base + check * t["strings"][inst]
+    at_all = handling_s(base, check, t["strings"][inst])
     for a in range(n):
         for b in range(n):
             moves = [
-                passes * (string + semitone * abs(t["pitch"][inst, s, x] - t["pitch"][inst, s, y]))
+                turning_s(string, semitone, passes, abs(t["pitch"][inst, s, x] - t["pitch"][inst, s, y]))
                 for s, (x, y) in enumerate(zip(pitch[mine[a]], pitch[mine[b]], strict=True))
                 if x >= 0 and y >= 0 and x != y
             ]

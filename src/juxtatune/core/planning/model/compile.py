@@ -36,7 +36,7 @@ class _Compiler:
         insts |= self._cliques(ways, insts, songs)
         places = self._places()
         tables = Tables(
-            n=self.n, words=self.words, insts=len(self.gig.instruments), classes=len(self.classes),
+            n=self.n, words=self.words, insts=len(self.gig.instruments), demands=len(self.classes),
             **ways, **insts, **songs, **places, **self._sigs,
             curve_weight=float(self.night.curve_weight_s) if self.night.curve is not None else 0.0,
             usual_cover=float(np.median(songs["cover"])),
@@ -131,13 +131,13 @@ class _Compiler:
         return {
             "way_start": np.array(start, np.int64),
             "way_inst": np.array([r[0] for r in rows], np.int64),
-            "way_class": np.array([r[1] for r in rows], np.int64),
+            "way_demand": np.array([r[1] for r in rows], np.int64),
             "way_capo": np.array([self.capo_index[r[2]] for r in rows], np.int64),
             "way_comp": np.array([r[3] for r in rows], float),
             "way_sig": np.array([r[4] for r in rows], np.int64),
-            "class_inst": np.array([c[0] for c in classes], np.int64),
-            "class_pitch": pitch,
-            "class_mask": np.array([bits(s, self.words) for s in self.class_songs], np.uint64),
+            "demand_inst": np.array([c[0] for c in classes], np.int64),
+            "demand_pitch": pitch,
+            "demand_mask": np.array([bits(s, self.words) for s in self.class_songs], np.uint64),
         }
 
     def _apart(self) -> list[set[int]]:
@@ -198,11 +198,11 @@ class _Compiler:
         self, ways: dict[str, np.ndarray], insts: dict[str, np.ndarray], songs: dict[str, np.ndarray]
     ) -> dict[str, np.ndarray]:
         usable = [bool(row.any()) for row in songs["single_mask"]]
-        found = clique_tables(ways["class_inst"], ways["class_pitch"], usable, insts)
+        found = clique_tables(ways["demand_inst"], ways["demand_pitch"], usable, insts)
         sole = np.zeros((len(insts["strings"]), self.words), np.uint64)
         for c, row in enumerate(songs["single_mask"]):
-            sole[ways["class_inst"][c]] |= row
-        found["sole_classes"] = sole
+            sole[ways["demand_inst"][c]] |= row
+        found["sole_demand"] = sole
         return found
 
     # -- songs, places, rules

@@ -30,18 +30,18 @@ class Tables(NamedTuple):
     n: int
     words: int
     insts: int
-    classes: int
+    demands: int
     # ways
     way_start: I64  # (n + 1,) first way of each song
     way_inst: I64  # (W,)
-    way_class: I64  # (W,)
+    way_demand: I64  # (W,)
     way_capo: I64  # (W,)
     way_comp: F64  # (W,) seconds
     way_sig: I64  # (W,) signature of having just played this way
     # classes: alike demands on one instrument
-    class_inst: I64  # (C,)
-    class_pitch: I64  # (C, S) pitch index, -1 unused
-    class_mask: U64  # (C, words) songs with a way of this class
+    demand_inst: I64  # (C,)
+    demand_pitch: I64  # (C, S) pitch index, -1 unused
+    demand_mask: U64  # (C, words) songs with a way of this class
     # instruments
     strings: I64  # (K,)
     cost: F64  # (K, 7) base, string, semitone, check, passes, swap, capo
@@ -55,10 +55,10 @@ class Tables(NamedTuple):
     pitch_mask: U64  # (K, S, P, words) songs that may use the string at that pitch
     inst_mask: U64  # (K, words) songs that may use the instrument
     sole_mask: U64  # (K, words) songs that only this instrument plays
-    sole_classes: U64  # (K, words) songs with one demand, on this instrument
+    sole_demand: U64  # (K, words) songs with one demand, on this instrument
     single_mask: U64  # (C, words) songs that want this class and no other
     clique_start: I64  # (K + 1,) first of an instrument's cliques
-    clique_class: I64  # (Q, M) classes of which every two clash, -1 padded
+    clique_demand: I64  # (Q, M) classes of which every two clash, -1 padded
     clique_full: F64  # (Q, M) least seconds of arriving at each from another
     clique_least: F64  # (Q, M) the same, by its cheapest string alone
     again: float  # least seconds by which a retune grows when spread over one more gap

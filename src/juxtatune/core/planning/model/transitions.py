@@ -5,27 +5,13 @@ from __future__ import annotations
 import numpy as np
 
 from juxtatune.core.planning.model.access import (
-    BASE_S,
-    BLANK,
-    CHECK_S,
-    CLASS_INST,
-    CLASS_MASK,
-    CLASS_PITCH,
-    CLASSES,
-    COST,
     EPS,
-    INST_MASK,
     ONE,
-    PITCH_COUNT,
-    PITCH_MASK,
-    READY_BIT,
-    STRINGS,
-    USE_MASK,
     ZERO,
     at1,
     at2,
     at3,
-    f2,
+    handling_cost,
     i0,
     i1,
     i2,
@@ -37,6 +23,19 @@ from juxtatune.core.planning.model.access import (
     pitch_of,
     put,
     string_cost,
+)
+from juxtatune.core.planning.model.fields import (
+    BLANK,
+    DEMAND_INST,
+    DEMAND_MASK,
+    DEMAND_PITCH,
+    DEMANDS,
+    INST_MASK,
+    PITCH_COUNT,
+    PITCH_MASK,
+    READY_BIT,
+    STRINGS,
+    USE_MASK,
 )
 from juxtatune.core.planning.model.tables import FREE_CAPO
 
@@ -54,11 +53,11 @@ def retunes(t, i, word, c, left, extras, states, costs, needs, count):
     """
     strings = i1(t, STRINGS, i)
     ready = (word >> np.uint64(i1(t, READY_BIT, i))) & ONE != ZERO
-    base = f2(t, COST, i, BASE_S) + f2(t, COST, i, CHECK_S) * strings
+    base = handling_cost(t, i)
     required = 0.0
     moved = word
     for s in range(strings):
-        want = i2(t, CLASS_PITCH, c, s)
+        want = i2(t, DEMAND_PITCH, c, s)
         if want < 0:
             continue
         have = pitch_of(t, i, s, word)
@@ -88,7 +87,7 @@ def retunes(t, i, word, c, left, extras, states, costs, needs, count):
             t, i, word, c, left, moved, base + required, any_moved, marks, states, costs, needs, count
         )
     for s in range(strings):
-        if i2(t, CLASS_PITCH, c, s) >= 0 or locked(t, i, s, word):
+        if i2(t, DEMAND_PITCH, c, s) >= 0 or locked(t, i, s, word):
             continue
         have = pitch_of(t, i, s, word)
         if have < 0:
@@ -112,14 +111,14 @@ def retunes(t, i, word, c, left, extras, states, costs, needs, count):
 
 @jit
 def _towards(t, i, word, c, left, moved, cost, any_moved, marks, states, costs, needs, count):
-    for other in range(i0(t, CLASSES)):
-        if i1(t, CLASS_INST, other) != i or other == c or not meets(t, at1(t, CLASS_MASK, other), left):
+    for other in range(i0(t, DEMANDS)):
+        if i1(t, DEMAND_INST, other) != i or other == c or not meets(t, at1(t, DEMAND_MASK, other), left):
             continue
         state, total, some = moved, cost, False
         for s in range(i1(t, STRINGS, i)):
-            want = i2(t, CLASS_PITCH, other, s)
+            want = i2(t, DEMAND_PITCH, other, s)
             have = pitch_of(t, i, s, word)
-            if want < 0 or i2(t, CLASS_PITCH, c, s) >= 0 or have < 0 or have == want or locked(t, i, s, word):
+            if want < 0 or i2(t, DEMAND_PITCH, c, s) >= 0 or have < 0 or have == want or locked(t, i, s, word):
                 continue
             total += string_cost(t, i, s, have, want)
             state = put(t, i, s, state, want, marks)
@@ -135,14 +134,14 @@ def early(t, i, word, left, extras, states, costs, needs):
     """Ways to retune instrument i while it is not played next. Slot 0: leave it. Negative: too many."""
     states[0], costs[0], needs[0] = word, 0.0, 0
     count = np.int64(1)
-    lossy = False
-    for c in range(i0(t, CLASSES)):
-        if i1(t, CLASS_INST, c) != i or not meets(t, at1(t, CLASS_MASK, c), left):
+    incomplete = False
+    for c in range(i0(t, DEMANDS)):
+        if i1(t, DEMAND_INST, c) != i or not meets(t, at1(t, DEMAND_MASK, c), left):
             continue
         start = count
         count = retunes(t, i, word, c, left, extras, states, costs, needs, count)
         if count < 0:
-            count, lossy = -count, True
+            count, incomplete = -count, True
         # the plain "already ready" entry is the same as leaving it
         if count > start and costs[start] == 0.0:
             count -= 1
@@ -157,14 +156,14 @@ def early(t, i, word, left, extras, states, costs, needs):
         if not same:
             states[end], costs[end], needs[end] = states[k], costs[k], needs[k]
             end += 1
-    return -end if lossy else end
+    return -end if incomplete else end
 
 
 @jit
 def play(t, i, word, c, capo):
     """The instrument's state once a song of class c is played on it."""
     for s in range(i1(t, STRINGS, i)):
-        want = i2(t, CLASS_PITCH, c, s)
+        want = i2(t, DEMAND_PITCH, c, s)
         if want >= 0:
             word = put(t, i, s, word, want, 0)
         elif late(t, i, s, word):
@@ -175,7 +174,7 @@ def play(t, i, word, c, capo):
 
 
 @jit
-def settle(t, i, word, left):
+def project_state(t, i, word, left):
     """Forgets what no song still to come can feel, so that alike states meet."""
     if not meets(t, at1(t, INST_MASK, i), left):
         return m1(t, BLANK, i)

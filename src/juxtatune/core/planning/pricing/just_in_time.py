@@ -14,6 +14,7 @@ from typing import NamedTuple
 import numba as nb
 import numpy as np
 
+from juxtatune.core.planning.model.objective import WORK_WEIGHT
 from juxtatune.core.planning.model.tables import F64, FREE_CAPO, I64
 
 jit = nb.njit(cache=True, nogil=True)
@@ -42,10 +43,10 @@ class Lazy(NamedTuple):
     energy: F64  # (n,)
     way_start: I64  # (n + 1,)
     way_inst: I64  # (W,)
-    way_class: I64  # (W,)
+    way_demand: I64  # (W,)
     way_capo: I64  # (W,)
     way_comp: F64  # (W,)
-    class_pitch: I64  # (C, S) pitch index, -1 unused
+    demand_pitch: I64  # (C, S) pitch index, -1 unused
     step: F64  # (K, S, P, P) seconds to move a string from one pitch to another
     base: F64  # (K,) seconds of any retune
     swap: F64  # (K,)
@@ -107,7 +108,7 @@ def _play_through(q, order, way, lo, hi, begun, room):
             load[k] += q.capo[i]
         capo[i], hand = q.way_capo[w], i
         for s in range(strings):
-            want = q.class_pitch[q.way_class[w], s]
+            want = q.demand_pitch[q.way_demand[w], s]
             if want < 0:
                 continue
             have = now[i, s]
@@ -235,7 +236,7 @@ def _dead_air(max_dead, lo, hi, room):
     total = 0.0
     for k in range(lo, hi):
         dead = max(0.0, load[k] - hide[k])
-        total += dead + 0.01 * load[k]
+        total += dead + WORK_WEIGHT * load[k]
         if dead > max_dead + 1e-9:
             total += OVER * (dead - max_dead)
     return total

@@ -9,12 +9,12 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from juxtatune.core.music.tuning import SAME, Tuning, tuning_of_pitches
+from juxtatune.core.planning.model.objective import WORK_WEIGHT
 from juxtatune.core.planning.model.plan import Decisions, Gap, Idle, Plan, Retune, Totals, played_count
 from juxtatune.core.repertoire.night import Gig, with_open_rules
 from juxtatune.core.repertoire.song import Way
 from juxtatune.core.retuning.costs import retune_seconds
 
-WORK_WEIGHT = 0.01
 SLACK = 1e-6
 
 

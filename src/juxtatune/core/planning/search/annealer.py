@@ -66,7 +66,7 @@ def lazy_tables(compiled: Compiled) -> Lazy:
         first, under_way, bool(t.tech), float(t.max_dead), float(t.curve_weight),
         float(t.sig_cover[sig]) if under_way else 0.0, int(t.sig_inst[sig]) if under_way else -1,
         t.part, _ends(compiled), t.curve, t.cover, t.length, t.energy,
-        t.way_start, t.way_inst, t.way_class, t.way_capo, t.way_comp, t.class_pitch,
+        t.way_start, t.way_inst, t.way_demand, t.way_capo, t.way_comp, t.demand_pitch,
         step, cost[:, 0] + cost[:, 3] * t.strings, cost[:, 5].copy(), cost[:, 6].copy(), now, capo_now,
     )  # fmt: skip
 

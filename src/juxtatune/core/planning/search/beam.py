@@ -1,7 +1,7 @@
 """Layered search: from all kept states with p songs played to those with p + 1, compiled.
 
 One layer holds every state once, with the least cost found for it. When a layer outgrows its width the
-worst states by rank are dropped, and the least bound among the dropped is remembered: what the search
+worst states by rank are dropped, and the least bound among those dropped is remembered: what the search
 then finds is optimal only if it costs no more than that.
 """
 
@@ -10,8 +10,9 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
-from juxtatune.core.planning.bounds.to_go import bound_ahead, bound_scratch, guess_ahead
-from juxtatune.core.planning.model.access import CLASSES, INSTS, WORDS, N, i0
+from juxtatune.core.planning.bounds.to_go import bound_ahead, bound_scratch, rough_cost_to_go
+from juxtatune.core.planning.model.access import i0
+from juxtatune.core.planning.model.fields import DEMANDS, INSTS, WORDS, N
 from juxtatune.core.planning.model.hashtable import find
 from juxtatune.core.planning.model.transitions import MOST_OPTIONS
 from juxtatune.core.planning.search.successors import successors
@@ -74,7 +75,7 @@ def smallest(values, place):
 
 
 @_jit
-def _shrink(keep, count, keys, g, f, rank, parent, option, table, dropped):
+def _shrink(keep, count, keys, g, f, rank, parent, option, table, dropped_bound):
     """Keeps the best rows by rank, in their order, and rebuilds the table. Returns (rows kept, dropped bound)."""
     cut = smallest(rank[:count].copy(), keep - 1)
     room = keep
@@ -87,7 +88,7 @@ def _shrink(keep, count, keys, g, f, rank, parent, option, table, dropped):
         if not take and rank[r] == cut and room > 0:
             take, room = True, room - 1
         if not take:
-            dropped = min(dropped, f[r])
+            dropped_bound = min(dropped_bound, f[r])
             continue
         if end != r:
             keys[end] = keys[r]
@@ -98,32 +99,32 @@ def _shrink(keep, count, keys, g, f, rank, parent, option, table, dropped):
         table[:] = -1
         for r in range(end):
             table[find(table, keys, keys[r], len(table))] = r
-    return end, dropped
+    return end, dropped_bound
 
 
 @_jit
-def advance(t, pred, place, old, rows, limit, extras, width, guess, worth, stop, new, table, out, store):
+def advance(t, pred, place, old, rows, limit, extras, width, heuristic_weight, song_penalty, stop, new, table, out, store):
     """Expands a layer. `old` and `new` are (keys, g, f, rank, parent, option).
 
-    `worth` (n,) guesses what each song left will cost, for ranking only.
+    `song_penalty` (n,) estimates what each song left will cost, for ranking only.
 
-    Returns (rows in the new layer, least bound among the dropped, lossy, stopped).
+    Returns (rows in the new layer, least bound among the dropped, incomplete, stopped).
     """
     keys, g, f, rank, parent, option = new
     most = len(g)
     table[:] = -1
     count = np.int64(0)
-    dropped = np.inf
-    lossy = False
+    dropped_bound = np.inf
+    incomplete = False
     words = i0(t, WORDS)
     left = np.empty(words, np.uint64)
     must = np.empty(words, np.uint64)
-    room = bound_scratch(i0(t, N), i0(t, CLASSES), i0(t, INSTS), i0(t, WORDS))
+    room = bound_scratch(i0(t, N), i0(t, DEMANDS), i0(t, INSTS), i0(t, WORDS))
     for row in range(rows):
         if stop[0] != 0:
-            return count, dropped, lossy, True
+            return count, dropped_bound, incomplete, True
         made, lost = successors(t, pred, old[0][row], old[1][row], place, limit, extras, out, store)
-        lossy = lossy or lost
+        incomplete = incomplete or lost
         for k in range(made):
             key, cost = store[0][k], store[1][k]
             at = find(table, keys, key, len(table))
@@ -142,19 +143,19 @@ def advance(t, pred, place, old, rows, limit, extras, width, guess, worth, stop,
             if bound >= limit:
                 continue
             if count == most:
-                count, dropped = _shrink(
-                    max(width, most // 2), count, keys, g, f, rank, parent, option, table, dropped
+                count, dropped_bound = _shrink(
+                    max(width, most // 2), count, keys, g, f, rank, parent, option, table, dropped_bound
                 )
                 at = find(table, keys, key, len(table))
             keys[count] = key
             g[count], f[count] = cost, bound
-            rank[count] = bound + (guess * guess_ahead(t, key, left) if guess > 0 else 0.0)
-            for v in range(len(worth)):
+            rank[count] = bound + (heuristic_weight * rough_cost_to_go(t, key, left) if heuristic_weight > 0 else 0.0)
+            for v in range(len(song_penalty)):
                 if (left[v >> 6] >> np.uint64(v & 63)) & np.uint64(1) != 0:
-                    rank[count] += worth[v]
+                    rank[count] += song_penalty[v]
             parent[count], option[count] = row, k
             table[at] = count
             count += 1
     if count > width:
-        count, dropped = _shrink(width, count, keys, g, f, rank, parent, option, table[:0], dropped)
-    return count, dropped, lossy, False
+        count, dropped_bound = _shrink(width, count, keys, g, f, rank, parent, option, table[:0], dropped_bound)
+    return count, dropped_bound, incomplete, False

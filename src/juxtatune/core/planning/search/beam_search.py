@@ -14,15 +14,15 @@ from juxtatune.core.planning.search import beam, successors
 
 @dataclass(frozen=True)
 class BeamParams:
-    """How hard to search: states kept a layer, choices of early work (0 to 2), weight of the rough guess.
+    """How hard to search: states kept a layer, choices of early work (0 to 2), weight of the rough heuristic_weight.
 
-    `worth` (n,) guesses what each song left will cost, from a plan already known.
+    `song_penalty` (n,) estimates what each song left will cost, from a plan already known.
     """
 
     width: int
     extras: int = 2
-    guess: float = 0.0
-    worth: F64 | None = None
+    heuristic_weight: float = 0.0
+    song_penalty: F64 | None = None
 
 
 @dataclass(frozen=True)
@@ -45,7 +45,7 @@ class Searcher:
         self.scratch = beam.scratch(self.insts)
         self.store = beam.successor_store(self.columns, self.insts)
         self.table = np.full(2, -1, np.int64)
-        self._worthless = np.zeros(0)
+        self._no_penalty = np.zeros(0)
 
     def _layer(self, room: int) -> tuple:
         return (
@@ -67,27 +67,27 @@ class Searcher:
         root = self._layer(1)
         root[0][0], root[1][0], root[2][0] = self.compiled.start_key, 0.0, 0.0
         kept = [root]
-        rows, dropped = 1, np.inf
+        rows, dropped_bound = 1, np.inf
         room = max(1024, min(effort.width * 4, effort.width + 2_000_000))
         table = self._sized_table(room)
         fresh = self._layer(room)
         for place in range(first, n):
-            rows, lost_bound, lossy, stopped = beam.advance(
-                self.compiled.packed, pred, place, kept[-1], rows, limit, effort.extras, effort.width, effort.guess,
-                effort.worth if effort.worth is not None else self._worthless,
+            rows, lost_bound, incomplete, stopped = beam.advance(
+                self.compiled.packed, pred, place, kept[-1], rows, limit, effort.extras, effort.width, effort.heuristic_weight,
+                effort.song_penalty if effort.song_penalty is not None else self._no_penalty,
                 stop, fresh, table, self.scratch, self.store,
             )  # fmt: skip
-            dropped = min(dropped, lost_bound)
-            if lossy:
-                dropped = -np.inf
+            dropped_bound = min(dropped_bound, lost_bound)
+            if incomplete:
+                dropped_bound = -np.inf
             if stopped:
                 return SearchResult(np.inf, None, -np.inf, True)
             if rows == 0:
-                return SearchResult(np.inf, None, min(limit, dropped), False)
+                return SearchResult(np.inf, None, min(limit, dropped_bound), False)
             kept.append(tuple(a[:rows].copy() for a in fresh))
         best = int(np.argmin(kept[-1][1]))
         cost = float(kept[-1][1][best])
-        return SearchResult(cost, self._read(kept, best, pred, effort, limit), min(cost, dropped), False)
+        return SearchResult(cost, self._read(kept, best, pred, effort, limit), min(cost, dropped_bound), False)
 
     def _read(self, kept: list[tuple], row: int, pred: U64, effort: BeamParams, limit: float) -> Decisions:
         """Walks back from a row of the last layer and expands each state on the way once more."""
@@ -169,7 +169,7 @@ class _Reader:
             return
         inst = self.gig.instruments[i]
         for s in range(inst.strings):
-            index = self.t.class_pitch[self.t.way_class[way], s]
+            index = self.t.demand_pitch[self.t.way_demand[way], s]
             if index >= 0 and self.start[-1][inst.id][s] is None:
                 self.start[-1][inst.id][s] = float(self.t.pitch[i, s, index])
 

@@ -10,6 +10,7 @@ from itertools import pairwise
 
 import numpy as np
 
+from juxtatune.core.planning.model.objective import WORK_WEIGHT
 from juxtatune.core.planning.model.plan import Plan
 from juxtatune.core.planning.model.tables import F64, U64, Compiled
 
@@ -45,26 +46,26 @@ def _filled(rng: random.Random, chosen: list[int], order: list[int], size: int) 
 def _shares(compiled: Compiled, a: int, b: int) -> bool:
     """True when two songs have a demand on a guitar in common."""
     t = compiled.tables
-    mine = set(t.way_class[t.way_start[a] : t.way_start[a + 1]].tolist())
-    return bool(mine & set(t.way_class[t.way_start[b] : t.way_start[b + 1]].tolist()))
+    mine = set(t.way_demand[t.way_start[a] : t.way_start[a + 1]].tolist())
+    return bool(mine & set(t.way_demand[t.way_start[b] : t.way_start[b + 1]].tolist()))
 
 
-def worth_of(compiled: Compiled, plan: Plan) -> F64:
+def song_penalties(compiled: Compiled, plan: Plan) -> F64:
     """What each song costs in a plan: dead air and work of the gap before it."""
-    worth = np.zeros(compiled.tables.n)
+    penalty = np.zeros(compiled.tables.n)
     at = {s.id: k for k, s in enumerate(compiled.gig.songs)}
     for gap in plan.gaps:
-        worth[at[gap.before]] = gap.dead_s + 0.01 * gap.work_s
-    return worth
+        penalty[at[gap.before]] = gap.dead_s + WORK_WEIGHT * gap.work_s
+    return penalty
 
 
 def rules_around(compiled: Compiled, plan: Plan, free: list[int]) -> U64:
     """The gig's rules with all songs but the free ones kept in the plan's order."""
     at = {s.id: k for k, s in enumerate(compiled.gig.songs)}
-    return chain(compiled, [at[s.song] for s in plan.order if at[s.song] not in set(free)])
+    return fix_order(compiled, [at[s.song] for s in plan.order if at[s.song] not in set(free)])
 
 
-def chain(compiled: Compiled, songs: list[int]) -> U64:
+def fix_order(compiled: Compiled, songs: list[int]) -> U64:
     """The gig's rules, with these songs kept in this order."""
     pred = compiled.pred.copy()
     for a, b in pairwise(songs):

@@ -17,7 +17,7 @@ from juxtatune.core.planning.model.tables import Compiled
 from juxtatune.core.planning.pricing.verify import price
 from juxtatune.core.planning.search.annealer import HOT, Annealer
 from juxtatune.core.planning.search.beam_search import BeamParams, Searcher, SearchResult
-from juxtatune.core.planning.search.lns import chain, freed_songs, rules_around, worth_of
+from juxtatune.core.planning.search.lns import fix_order, freed_songs, rules_around, song_penalties
 
 TINY = 1e-7
 TIME_UP = 2  # in the stop flag; 1 is a cancel, which is not made to wait
@@ -53,7 +53,7 @@ class LocalSearch:
         """Anneals a plan and prices the order found exactly; True when it is better."""
         seed = self.rng.getrandbits(63)
         cost, row, _ = self.annealer.run(climb.plan, steps * self.compiled.tables.n, seed, self.stop, heat)
-        pred = chain(self.compiled, row.tolist())
+        pred = fix_order(self.compiled, row.tolist())
         limit = climb.plan.totals.objective - TINY if climb.allowed else np.inf
         # beside a technician the choices of early work are too many, and add little
         extras = 0 if self.compiled.tables.tech else 2
@@ -104,7 +104,7 @@ class LocalSearch:
             k, climb.rounds = climb.rounds, climb.rounds + 1
             free = freed_songs(self.rng, self.compiled, climb.plan, SIZES[k % len(SIZES)])
             pred = rules_around(self.compiled, climb.plan, free)
-            effort = BeamParams(200, k // len(SIZES) % 2, 0.0, worth_of(self.compiled, climb.plan))
+            effort = BeamParams(200, k // len(SIZES) % 2, 0.0, song_penalties(self.compiled, climb.plan))
             found = self.searcher.run(pred, effort, climb.plan.totals.objective - TINY, self.stop)
             if found.stopped:
                 return False

@@ -5,36 +5,11 @@ from __future__ import annotations
 import numpy as np
 
 from juxtatune.core.planning.model.access import (
-    ALLOWED,
-    BLANK,
     CAPO_S,
-    COST,
-    CURVE,
-    CURVE_WEIGHT,
-    ENERGY,
     EPS,
-    FOLLOWS,
-    INST_MASK,
-    INSTS,
-    LAST_IN_PART,
-    LENGTH,
-    MAX_DEAD,
     ONE,
-    SIG_APART,
-    SIG_COVER,
-    SIG_INST,
-    SIG_NEXT,
     SWAP_S,
-    TECH,
-    WAY_CAPO,
-    WAY_CLASS,
-    WAY_COMP,
-    WAY_INST,
-    WAY_SIG,
-    WAY_START,
-    WORDS,
     ZERO,
-    N,
     at1,
     capo_of,
     f0,
@@ -48,15 +23,43 @@ from juxtatune.core.planning.model.access import (
     m1,
     meets,
 )
+from juxtatune.core.planning.model.fields import (
+    ALLOWED,
+    BLANK,
+    COST,
+    CURVE,
+    CURVE_WEIGHT,
+    ENERGY,
+    FOLLOWS,
+    INST_MASK,
+    INSTS,
+    LAST_IN_PART,
+    LENGTH,
+    MAX_DEAD,
+    SIG_APART,
+    SIG_COVER,
+    SIG_INST,
+    SIG_NEXT,
+    TECH,
+    WAY_CAPO,
+    WAY_COMP,
+    WAY_DEMAND,
+    WAY_INST,
+    WAY_SIG,
+    WAY_START,
+    WORDS,
+    N,
+)
+from juxtatune.core.planning.model.objective import WORK_WEIGHT
 from juxtatune.core.planning.model.tables import FREE_CAPO
-from juxtatune.core.planning.model.transitions import MOST_OPTIONS, early, play, retunes, settle
+from juxtatune.core.planning.model.transitions import MOST_OPTIONS, early, play, project_state, retunes
 
 NOT_KNOWN = 1 << 40
 
 
 @jit
 def successors(t, pred, key, g, place, limit, extras, out, store):
-    """Everything that can follow a state at a place. Returns (count, lossy).
+    """Everything that can follow a state at a place. Returns (count, incomplete).
 
     `store` is (keys, g, way, gap, idle): for each successor its key, the cost so far, the way played, and
     the instruments' states after the gap and after the idle work. `out` is scratch.
@@ -65,7 +68,7 @@ def successors(t, pred, key, g, place, limit, extras, out, store):
     combo_cost, early_count = out[4], out[8]
     words, _insts = i0(t, WORDS), i0(t, INSTS)
     count = np.int64(0)
-    lossy = extras < 2
+    incomplete = extras < 2
     sig = np.int64(key[words])
     at_start = sig == 0
     must = -1 if at_start else i1(t, SIG_NEXT, sig)
@@ -91,19 +94,19 @@ def successors(t, pred, key, g, place, limit, extras, out, store):
         left[v >> 6] &= ~(ONE << np.uint64(v & 63))
         for w in range(i1(t, WAY_START, v), i1(t, WAY_START, v + 1)):
             made, lost = _gap_combos(t, key, at_start, sig, w, left, extras, out)
-            lossy = lossy or lost
+            incomplete = incomplete or lost
             song_cost = f1(t, WAY_COMP, w) + f0(t, CURVE_WEIGHT) * abs(f1(t, ENERGY, v) - f1(t, CURVE, place))
             cover = 0.0 if at_start else f1(t, SIG_COVER, sig)
             for m in range(made):
                 dead = max(0.0, combo_cost[m] - cover)
                 if dead > f0(t, MAX_DEAD) + EPS:
                     continue
-                total = g + dead + 0.01 * combo_cost[m] + song_cost
+                total = g + dead + WORK_WEIGHT * combo_cost[m] + song_cost
                 if total >= limit:
                     continue
                 count, lost = _finish(t, key, place, v, w, m, total, left, extras, out, store, count)
-                lossy = lossy or lost
-    return count, lossy
+                incomplete = incomplete or lost
+    return count, incomplete
 
 
 @jit
@@ -129,13 +132,13 @@ def _gap_combos(t, key, at_start, sig, w, left, extras, out):
     capo = capo_of(t, i, word)
     if capo != FREE_CAPO and capo != i1(t, WAY_CAPO, w):
         fixed += f2(t, COST, i, CAPO_S)
-    lossy = False
+    incomplete = False
     cover = 0.0 if at_start else f1(t, SIG_COVER, sig)
     made = retunes(
         t,
         i,
         word,
-        i1(t, WAY_CLASS, w),
+        i1(t, WAY_DEMAND, w),
         left,
         0 if at_start else extras,
         opt_state,
@@ -144,7 +147,7 @@ def _gap_combos(t, key, at_start, sig, w, left, extras, out):
         np.int64(0),
     )
     if made < 0:
-        made, lossy = -made, True
+        made, incomplete = -made, True
     spread = i0(t, TECH) or f0(t, MAX_DEAD) < np.inf
     total = 0
     for k in range(made):
@@ -158,7 +161,7 @@ def _gap_combos(t, key, at_start, sig, w, left, extras, out):
         combo_extra[total] = opt_cost[k] if opt_need[k] == 0 else 0.0
         total += 1
     if at_start:
-        return total, lossy
+        return total, incomplete
     for j in range(insts):
         if j == i or not meets(t, at1(t, INST_MASK, j), left):
             continue
@@ -168,7 +171,7 @@ def _gap_combos(t, key, at_start, sig, w, left, extras, out):
             _early_of_state(t, key, j, extras, out)
         options = early_count[j]
         if options < 0:
-            options, lossy = -options, True
+            options, incomplete = -options, True
         end = total
         for m in range(end):
             if not spread and combo_cost[m] >= cover - EPS:
@@ -188,7 +191,7 @@ def _gap_combos(t, key, at_start, sig, w, left, extras, out):
                 combo_cost[total] = work
                 combo_extra[total] = least
                 total += 1
-    return total, lossy
+    return total, incomplete
 
 
 @jit
@@ -218,13 +221,13 @@ def _finish(t, key, place, v, w, m, total, left, extras, out, store, count):
     for q in range(insts):
         gap_states[count, q] = combo_state[m, q]
         idle_states[count, q] = combo_state[m, q]
-    idle_states[count, i] = play(t, i, combo_state[m, i], i1(t, WAY_CLASS, w), i1(t, WAY_CAPO, w))
+    idle_states[count, i] = play(t, i, combo_state[m, i], i1(t, WAY_DEMAND, w), i1(t, WAY_CAPO, w))
     ways[count] = w
     costs_so_far[count] = total
     count += 1
-    lossy = False
+    incomplete = False
     if i0(t, TECH) and not i1(t, LAST_IN_PART, place):
-        count, lossy = _technician(t, v, i, left, extras, out, store, first, count)
+        count, incomplete = _technician(t, v, i, left, extras, out, store, first, count)
     for k in range(first, count):
         for q in range(words):
             keys[k, q] = key[q]
@@ -236,8 +239,8 @@ def _finish(t, key, place, v, w, m, total, left, extras, out, store, count):
         else:
             keys[k, words] = np.uint64(i1(t, WAY_SIG, w))
             for q in range(insts):
-                keys[k, words + 1 + q] = settle(t, q, idle_states[k, q], left)
-    return count, lossy
+                keys[k, words + 1 + q] = project_state(t, q, idle_states[k, q], left)
+    return count, incomplete
 
 
 @jit
@@ -246,14 +249,14 @@ def _technician(t, v, i, left, extras, out, store, first, count):
     _keys, costs_so_far, ways, gap_states, idle_states = store
     opt_state, opt_cost, opt_need = out[0], out[1], out[2]
     insts = i0(t, INSTS)
-    lossy = False
+    incomplete = False
     spent = np.zeros(MOST_OPTIONS)
     for j in range(insts):
         if j == i or not meets(t, at1(t, INST_MASK, j), left):
             continue
         options = early(t, j, idle_states[first, j], left, extras, opt_state, opt_cost, opt_need)
         if options < 0:
-            options, lossy = -options, True
+            options, incomplete = -options, True
         end = count
         for m in range(first, end):
             for k in range(1, options):
@@ -270,4 +273,4 @@ def _technician(t, v, i, left, extras, out, store, first, count):
                 costs_so_far[count] = costs_so_far[m]
                 spent[count - first] = work
                 count += 1
-    return count, lossy
+    return count, incomplete
