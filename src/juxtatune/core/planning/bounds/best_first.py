@@ -10,6 +10,7 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
+from juxtatune.core.planning.bounds.heap import pop, push
 from juxtatune.core.planning.bounds.relaxed_successors import loose_successors
 from juxtatune.core.planning.bounds.to_go import bound_ahead, bound_scratch
 from juxtatune.core.planning.model.access import i0
@@ -18,42 +19,6 @@ from juxtatune.core.planning.model.hashtable import find
 
 _jit = nb.njit(cache=True, nogil=True)
 EMPTY, GOAL, FULL, STOPPED, PAUSED = 0, 1, 2, 3, 4
-
-
-@_jit
-def _push(heap, count, f, row):
-    fs, rows = heap
-    at = count
-    while at > 0:
-        up = (at - 1) >> 1
-        if fs[up] <= f:
-            break
-        fs[at], rows[at] = fs[up], rows[up]
-        at = up
-    fs[at], rows[at] = f, row
-    return count + 1
-
-
-@_jit
-def _pop(heap, count):
-    """Takes the least entry out. Returns (row, its f, entries left)."""
-    fs, rows = heap
-    top, least = rows[0], fs[0]
-    count -= 1
-    f, row = fs[count], rows[count]
-    at = 0
-    while True:
-        down = 2 * at + 1
-        if down >= count:
-            break
-        if down + 1 < count and fs[down + 1] < fs[down]:
-            down += 1
-        if fs[down] >= f:
-            break
-        fs[at], rows[at] = fs[down], rows[down]
-        at = down
-    fs[at], rows[at] = f, row
-    return top, least, count
 
 
 @_jit
@@ -74,7 +39,7 @@ def begin(nodes, heap, table, extent):
     keys, _, f, _, _ = nodes
     table[:] = -1
     table[find(table, keys, keys[0], len(table))] = 0
-    extent[0], extent[1] = 1, _push(heap, np.int64(0), f[0], np.int64(0))
+    extent[0], extent[1] = 1, push(heap, np.int64(0), f[0], np.int64(0))
 
 
 @_jit
@@ -107,7 +72,7 @@ def explore(t, pred, must, parts_of, starts, nodes, heap, table, extent, limits,
         if heap[0][0] > pause:
             best[0] = max(best[0], pause)
             return PAUSED, -1
-        row, least, waiting = _pop(heap, waiting)
+        row, least, waiting = pop(heap, waiting)
         if least > f[row]:
             continue
         best[0] = max(best[0], least)
@@ -164,5 +129,5 @@ def explore(t, pred, must, parts_of, starts, nodes, heap, table, extent, limits,
                     table[at] = rows
                     rows += 1
                 g[known], f[known], parent[known], ways[known] = cost, bound, row, store[2][k]
-                waiting = _push(heap, waiting, bound, known)
+                waiting = push(heap, waiting, bound, known)
     return EMPTY, -1

@@ -21,11 +21,12 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from juxtatune.core.planning.bounds.allocation import least_allocation
+from juxtatune.core.planning.bounds.demands import Demand, GuitarDemands, SharedSongs, demand_of, follow, ways
 from juxtatune.core.planning.bounds.guitar_dp import (
     INFEASIBLE,
     chain_costs,
     in_steps,
-    least_mix,
     over_parts,
     tunings_of_sets,
 )
@@ -34,8 +35,7 @@ from juxtatune.core.planning.model.tables import F64, I64, Compiled, Tables
 from juxtatune.core.retuning.formula import handling_s, turning_s
 
 MOST_TOKENS = 3
-MOST_CLASSES = 10  # of one guitar
-MOST_CHOICES = 4096  # of ways for the songs with several
+MOST_DEMANDS = (12, 10)  # of one guitar: as many as can be followed in time
 MOST_TUNINGS = 1500
 EFFORTS = ((3, 1), (3, 3), (2, 1), (1, 1), (0, 1))  # tokens, and steps of their shares
 ENDLESS = 1e8  # seconds, more than any night costs
@@ -43,20 +43,6 @@ MOST_WORK = 6e9  # pairs of tunings looked at for one guitar
 
 F32 = NDArray[np.float32]
 SAFE = 1e-3  # seconds, more than single precision can be off by
-
-Demand = tuple[int, ...]
-
-
-@dataclass(frozen=True)
-class _Guitar:
-    row: int
-    forced: tuple[Demand, ...]  # demands of songs that can be played in no other way
-    further: tuple[Demand, ...]  # demands of songs that can
-    every: tuple[Demand, ...]  # all of them, also those met along with others or too many to be followed
-
-    @property
-    def classes(self) -> tuple[Demand, ...]:
-        return self.forced + self.further
 
 
 @dataclass(frozen=True)
@@ -81,14 +67,16 @@ def decomposition_bounds(
     t = night.tables
     if night.first or not np.isfinite(limit) or (t.tech and t.insts > 1):
         return
-    guitars = [_guitar(t, i) for i in range(t.insts)]
     best, begun = 0.0, False
+    choices = [follow(t, most) for most in MOST_DEMANDS]
     for most, fine in efforts:
         tokens = _tokens(night, most, fine)
-        if max(_work(t, g, tokens) for g in guitars) > MOST_WORK or (begun and most < MOST_TOKENS):
+        fitting = (c for c in choices if max(_work(t, g, tokens) for g in c[0]) <= MOST_WORK)
+        followed = next(fitting, None)
+        if followed is None or (begun and most < MOST_TOKENS):
             continue
         begun = True
-        found = _bound(night, guitars, tokens, limit, stop)
+        found = _bound(night, *followed, tokens, limit, stop)
         if stop[0]:
             return
         if found > best:
@@ -96,7 +84,9 @@ def decomposition_bounds(
             yield best
 
 
-def _bound(night: Compiled, guitars: list[_Guitar], tokens: _Tokens, limit: float, stop: np.ndarray) -> float:
+def _bound(
+    night: Compiled, guitars: list[GuitarDemands], shared: SharedSongs, tokens: _Tokens, limit: float, stop: np.ndarray
+) -> float:
     t = night.tables
     parts = len(set(t.part.tolist()))
     most = max(_swap(t, i, tokens.usual) for i in range(t.insts))
@@ -107,52 +97,18 @@ def _bound(night: Compiled, guitars: list[_Guitar], tokens: _Tokens, limit: floa
             return 0.0
     table = _stacked(over, parts * tokens.levels)
     mixes, gains = _mixes(t, tokens, parts)
-    choices, seconds = _choices(t, guitars)
-    always = -parts * most + _curve(night)
-    (a, b, c), (saved, then, last) = mixes, gains
-    found = least_mix(table, a, b, c, saved, then, last, choices, seconds + always, limit, stop)
+    always = float(t.comp_total) - parts * most + _curve(night)
+    found = least_allocation(
+        table, mixes, gains, shared.start, shared.guitar, shared.mask, shared.seconds, always, limit, stop
+    )
     return float(found) - SAFE
 
 
-def _ways(t: Tables, v: int) -> range:
-    return range(t.way_start[v], t.way_start[v + 1])
-
-
-def _demand(t: Tables, w: int) -> Demand:
-    return tuple(int(x) for x in t.demand_pitch[t.way_demand[w]][: t.strings[t.way_inst[w]]])
-
-
-def _within(a: Demand, b: Demand) -> bool:
-    """True when a guitar in tune for b is in tune for a."""
-    return all(x < 0 or x == y for x, y in zip(a, b, strict=True))
-
-
-def _guitar(t: Tables, i: int) -> _Guitar:
-    forced: dict[Demand, int] = {}
-    further: dict[Demand, int] = {}
-    for v in range(t.n):
-        mine = [w for w in _ways(t, v) if t.way_inst[w] == i]
-        for w in mine:
-            group = forced if len(_ways(t, v)) == 1 else further
-            group[_demand(t, w)] = group.get(_demand(t, w), 0) + 1
-    kept = [d for d in forced if not any(d != e and _within(d, e) for e in forced)]
-    kept = _clashing(kept)[:MOST_CLASSES]
-    more = [d for d in further if not any(_within(d, e) for e in kept)]
-    more.sort(key=lambda d: -further[d])
-    every = tuple(forced | further)
-    return _Guitar(i, tuple(kept), tuple(more[: MOST_CLASSES - len(kept)]), every)
-
-
-def _clashing(demands: list[Demand]) -> list[Demand]:
-    """Those first that clash with most others."""
-    return sorted(demands, key=lambda d: -sum(not (_within(d, e) or _within(e, d)) for e in demands))
-
-
-def _pitches(g: _Guitar, strings: int) -> list[list[int]]:
+def _pitches(g: GuitarDemands, strings: int) -> list[list[int]]:
     return [sorted({d[s] for d in g.every if d[s] >= 0}) or [0] for s in range(strings)]
 
 
-def _tunings(t: Tables, g: _Guitar) -> tuple[I64, I64]:
+def _tunings(t: Tables, g: GuitarDemands) -> tuple[I64, I64]:
     """The pitches that a guitar's strings may have, as indices (tunings, strings), and how many each string has."""
     pitches = _pitches(g, int(t.strings[g.row]))
     counts = np.array([len(p) for p in pitches], np.int64)
@@ -165,16 +121,16 @@ def _meets(values: I64, d: Demand) -> NDArray[np.bool_]:
     return np.asarray(np.all((want < 0) | (want == values), axis=1))
 
 
-def _ready(values: I64, g: _Guitar) -> NDArray[np.bool_]:
+def _ready(values: I64, g: GuitarDemands) -> NDArray[np.bool_]:
     return np.any([_meets(values, d) for d in g.every] or [np.ones(len(values), bool)], axis=0)
 
 
-def _work(t: Tables, g: _Guitar, tokens: _Tokens) -> float:
+def _work(t: Tables, g: GuitarDemands, tokens: _Tokens) -> float:
     """Pairs of tunings to be looked at, about."""
     if np.prod([float(len(p)) for p in _pitches(g, int(t.strings[g.row]))]) > MOST_TUNINGS:
         return np.inf
     tunings = float(_ready(_tunings(t, g)[0], g).sum())
-    return tunings * tunings * float(np.prod(tokens.levels)) * 2.0 ** len(g.classes) / 4
+    return tunings * tunings * float(np.prod(tokens.levels)) * 2.0 ** len(g.followed) / 4
 
 
 def _tokens(night: Compiled, most: int, fine: int) -> _Tokens:
@@ -223,9 +179,9 @@ def _swap(t: Tables, i: int, usual: float) -> float:
     return max(0.0, swap - usual) + WORK_WEIGHT * swap
 
 
-def _over(t: Tables, g: _Guitar, tokens: _Tokens, parts: int, limit: float, stop: np.ndarray) -> F64:
+def _over(t: Tables, g: GuitarDemands, tokens: _Tokens, parts: int, limit: float, stop: np.ndarray) -> F64:
     """Seconds of one guitar over all parts: (spreads of tokens, choices of the further demands)."""
-    strings, classes = int(t.strings[g.row]), g.classes
+    strings, classes = int(t.strings[g.row]), g.followed
     values, counts = _tunings(t, g)
     stride = np.cumprod(np.append(1, counts[:-1]))
     met = np.zeros(len(values), np.int64)
@@ -264,22 +220,22 @@ def _retunes(t: Tables, i: int, values: I64, cover: float) -> tuple[F32, F32]:
     return work.astype(np.float32), shown
 
 
-def _own(t: Tables, g: _Guitar, tokens: _Tokens, values: I64, wanted: I64) -> tuple[np.ndarray, I64]:
+def _own(t: Tables, g: GuitarDemands, tokens: _Tokens, values: I64, wanted: I64) -> tuple[np.ndarray, I64]:
     """Where a guitar may stand when a token's gap begins, and the demand it has met by then.
 
     Only the song before that gap says so, if this guitar alone can play it and in one way.
     """
-    sets = 1 << len(g.classes)
+    sets = 1 << len(g.followed)
     at = np.ones((len(tokens.songs), sets, len(values)), np.uint8)
     own = np.zeros(len(tokens.songs), np.int64)
     for k, v in enumerate(tokens.songs):
-        ways = list(_ways(t, v))
-        if len(ways) != 1 or t.way_inst[ways[0]] != g.row:
+        only = list(ways(t, v))
+        if len(only) != 1 or t.way_inst[only[0]] != g.row:
             continue
-        d = _demand(t, ways[0])
-        own[k] = 1 << g.classes.index(d) if d in g.classes else 0
+        d = demand_of(t, only[0])
+        own[k] = 1 << g.followed.index(d) if d in g.followed else 0
         for a in range(sets):
-            left = [c for c in range(len(g.classes)) if not a >> c & 1]
+            left = [c for c in range(len(g.followed)) if not a >> c & 1]
             ok = np.ones(len(values), bool)
             for s, x in enumerate(d):
                 # a string that nothing left wants is not followed any more
@@ -298,7 +254,7 @@ def _stacked(over: list[F64], bases: I64) -> F64:
     return table
 
 
-def _mixes(t: Tables, tokens: _Tokens, parts: int) -> tuple[list[I64], list[F64]]:
+def _mixes(t: Tables, tokens: _Tokens, parts: int) -> tuple[tuple[I64, ...], tuple[F64, ...]]:
     """For each token the digits of every guitar that go together, and the seconds of a swap hidden beside."""
     gain = max(0.0, float(max(t.cost[:, 5])) - tokens.usual)
     swap = float(min(t.cost[:, 5]))
@@ -314,7 +270,7 @@ def _mixes(t: Tables, tokens: _Tokens, parts: int) -> tuple[list[I64], list[F64]
         at = range(parts) if k else range(1)  # parts are alike here
         mixes.append(np.array([[p * n + level for level in mix] for p in at for mix, _ in found], np.int64))
         gains.append(np.array([saved for _ in at for _, saved in found]))
-    return mixes, gains
+    return tuple(mixes), tuple(gains)
 
 
 Share = tuple[tuple[int, ...], float]
@@ -358,33 +314,6 @@ def _splits(
         for rest in _splits(others, room - taken, steps, usual, shortest):
             found.append({first: k, **rest})
     return found
-
-
-def _choices(t: Tables, guitars: list[_Guitar]) -> tuple[I64, F64]:
-    """What the songs with several ways may want of the guitars, and the compromises paid with it."""
-    always = float(t.comp_total)
-    found: dict[tuple[int, ...], float] = {(0,) * t.insts: 0.0}
-    for v in range(t.n):
-        options = []
-        for w in _ways(t, v):
-            g, d = guitars[t.way_inst[w]], _demand(t, w)
-            bit = 1 << g.further.index(d) if len(_ways(t, v)) > 1 and d in g.further else 0
-            options.append((g.row, bit, float(t.way_comp[w] - t.least_comp[v])))
-        if any(bit == 0 and cost == 0 for _, bit, cost in options) or len(found) * 2 > MOST_CHOICES:
-            continue
-        found = _with_song(found, options)
-    return np.array(list(found), np.int64), np.array(list(found.values())) + always
-
-
-def _with_song(
-    found: dict[tuple[int, ...], float], options: list[tuple[int, int, float]]
-) -> dict[tuple[int, ...], float]:
-    out: dict[tuple[int, ...], float] = {}
-    for masks, cost in found.items():
-        for i, bit, more in options:
-            key = tuple(m | bit if j == i else m for j, m in enumerate(masks))
-            out[key] = min(out.get(key, INFEASIBLE), cost + more)
-    return out
 
 
 def _curve(night: Compiled) -> float:
