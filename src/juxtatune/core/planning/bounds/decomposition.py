@@ -35,7 +35,7 @@ from juxtatune.core.planning.model.tables import F64, I64, Compiled, Tables
 from juxtatune.core.retuning.formula import handling_s, turning_s
 
 MOST_TOKENS = 3
-MOST_DEMANDS = (12, 10)  # of one guitar: as many as can be followed in time
+MOST_DEMANDS = (10, 13, 16)  # of one guitar, followed at first and then
 MOST_TUNINGS = 1500
 EFFORTS = ((3, 1), (3, 3), (2, 1), (1, 1), (0, 1))  # tokens, and steps of their shares
 ENDLESS = 1e8  # seconds, more than any night costs
@@ -71,17 +71,17 @@ def decomposition_bounds(
     choices = [follow(t, most) for most in MOST_DEMANDS]
     for most, fine in efforts:
         tokens = _tokens(night, most, fine)
-        fitting = (c for c in choices if max(_work(t, g, tokens) for g in c[0]) <= MOST_WORK)
-        followed = next(fitting, None)
-        if followed is None or (begun and most < MOST_TOKENS):
-            continue
-        begun = True
-        found = _bound(night, *followed, tokens, limit, stop)
-        if stop[0]:
-            return
-        if found > best:
-            best = found
-            yield best
+        fitting = [c for c in choices if max(_work(t, g, tokens) for g in c[0]) <= MOST_WORK]
+        if begun and most < MOST_TOKENS:
+            break
+        for guitars, shared in fitting:
+            begun = True
+            found = _bound(night, guitars, shared, tokens, limit, stop)
+            if stop[0]:
+                return
+            if found > best:
+                best = found
+                yield best
 
 
 def _bound(

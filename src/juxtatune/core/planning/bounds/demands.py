@@ -54,9 +54,9 @@ def within(a: Demand, b: Demand) -> bool:
 
 
 def follow(t: Tables, most: int) -> tuple[list[GuitarDemands], SharedSongs]:
-    """At most `most` demands of every guitar, and the songs with several ways whose demands all are among them.
+    """At most `most` demands of every guitar, and the songs with several ways that have some of these.
 
-    To leave a song out never makes a bound false. Songs with one way come first, those that clash with most others
+    To leave a song or a demand out never makes a bound false. Songs with one way come first, those that clash with most others
     before the rest; then, as long as there is room, always the song farthest from being playable along with those
     chosen.
     """
@@ -120,16 +120,15 @@ class _Choice:
         return self._retunes[key]
 
     def _add(self, v: int) -> bool:
-        """Follows a song's demands; False where there is no room for all of them."""
-        t = self.t
-        new = {(int(t.way_inst[w]), demand_of(t, w)) for w in ways(t, v)}
-        new = {(i, d) for i, d in new if d not in self.further[i] and not any(within(d, e) for e in self.forced[i])}
-        for i in {i for i, _ in new}:
-            if len(self.forced[i]) + len(self.further[i]) + sum(j == i for j, _ in new) > self.most:
-                return False
-        for i, d in sorted(new):
-            self.further[i].append(d)
-        return True
+        """Follows a song's demands as far as there is room; False where that is for none of them."""
+        new = [(int(self.t.way_inst[w]), demand_of(self.t, w)) for w in ways(self.t, v)]
+        for i, d in new:
+            if not self._known(i, d) and len(self.forced[i]) + len(self.further[i]) < self.most:
+                self.further[i].append(d)
+        return any(self._known(i, d) for i, d in new)
+
+    def _known(self, i: int, d: Demand) -> bool:
+        return d in self.further[i] or any(within(d, e) for e in self.forced[i])
 
     def _shared(self, songs: list[int]) -> SharedSongs:
         t = self.t
