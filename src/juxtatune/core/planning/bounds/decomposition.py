@@ -22,21 +22,20 @@ import numpy as np
 from numpy.typing import NDArray
 
 from juxtatune.core.planning.bounds.allocation import least_allocation
-from juxtatune.core.planning.bounds.demands import Demand, GuitarDemands, SharedSongs, demand_of, follow, ways
+from juxtatune.core.planning.bounds.demands import GuitarDemands, SharedSongs, demand_of, follow, ways
 from juxtatune.core.planning.bounds.guitar_dp import (
     INFEASIBLE,
     chain_costs,
     in_steps,
     over_parts,
-    tunings_of_sets,
 )
+from juxtatune.core.planning.bounds.tuning_space import TuningSpace, meets, tuning_space
 from juxtatune.core.planning.model.objective import WORK_WEIGHT
 from juxtatune.core.planning.model.tables import F64, I64, Compiled, Tables
 from juxtatune.core.retuning.formula import handling_s, turning_s
 
 MOST_TOKENS = 3
 MOST_DEMANDS = (10, 13, 16)  # of one guitar, followed at first and then
-MOST_TUNINGS = 1500
 EFFORTS = ((3, 1), (3, 3), (2, 1), (1, 1), (0, 1))  # tokens, and steps of their shares
 ENDLESS = 1e8  # seconds, more than any night costs
 MOST_WORK = 6e9  # pairs of tunings looked at for one guitar
@@ -51,6 +50,14 @@ class _Tokens:
     usual: float  # cover of every other gap, at most
     covers: F32  # (tokens, most levels) cover of each level, rising; the first is none
     levels: I64  # (tokens,) how many levels each has
+
+
+@dataclass(frozen=True)
+class _Problem:
+    guitars: tuple[GuitarDemands, ...]
+    shared: SharedSongs
+    spaces: tuple[TuningSpace, ...]
+    parts: int
 
 
 def proven_infeasible(night: Compiled, stop: np.ndarray) -> bool:
@@ -68,15 +75,16 @@ def decomposition_bounds(
     if night.first or not np.isfinite(limit) or (t.tech and t.insts > 1):
         return
     best, begun = 0.0, False
-    choices = [follow(t, most) for most in MOST_DEMANDS]
+    problems = list(_problems(t))
     for most, fine in efforts:
         tokens = _tokens(night, most, fine)
-        fitting = [c for c in choices if max(_work(t, g, tokens) for g in c[0]) <= MOST_WORK]
         if begun and most < MOST_TOKENS:
             break
-        for guitars, shared in fitting:
+        for problem in problems:
+            if max(_work(space, problem.parts, tokens) for space in problem.spaces) > MOST_WORK:
+                break
             begun = True
-            found = _bound(night, guitars, shared, tokens, limit, stop)
+            found = _bound(night, problem, tokens, limit, stop)
             if stop[0]:
                 return
             if found > best:
@@ -84,15 +92,25 @@ def decomposition_bounds(
                 yield best
 
 
-def _bound(
-    night: Compiled, guitars: list[GuitarDemands], shared: SharedSongs, tokens: _Tokens, limit: float, stop: np.ndarray
-) -> float:
-    t = night.tables
+def _problems(t: Tables) -> Iterator[_Problem]:
+    """What is followed, more and more of it; none where a guitar has too many tunings."""
+    before: list[GuitarDemands] = []
     parts = len(set(t.part.tolist()))
+    for most in MOST_DEMANDS:
+        guitars, shared = follow(t, most)
+        spaces = [tuning_space(t, g) for g in guitars] if guitars != before else []
+        if not spaces or any(space is None for space in spaces):
+            return
+        before = guitars
+        yield _Problem(tuple(guitars), shared, tuple(space for space in spaces if space is not None), parts)
+
+
+def _bound(night: Compiled, problem: _Problem, tokens: _Tokens, limit: float, stop: np.ndarray) -> float:
+    t, parts, shared = night.tables, problem.parts, problem.shared
     most = max(_swap(t, i, tokens.usual) for i in range(t.insts))
     over = []
-    for g in guitars:
-        over.append(_over(t, g, tokens, parts, limit + parts * most, stop))
+    for g, space in zip(problem.guitars, problem.spaces, strict=True):
+        over.append(_over(t, g, space, tokens, parts, limit + parts * most, stop))
         if stop[0]:
             return 0.0
     table = _stacked(over, parts * tokens.levels)
@@ -104,33 +122,11 @@ def _bound(
     return float(found) - SAFE
 
 
-def _pitches(g: GuitarDemands, strings: int) -> list[list[int]]:
-    return [sorted({d[s] for d in g.every if d[s] >= 0}) or [0] for s in range(strings)]
-
-
-def _tunings(t: Tables, g: GuitarDemands) -> tuple[I64, I64]:
-    """The pitches that a guitar's strings may have, as indices (tunings, strings), and how many each string has."""
-    pitches = _pitches(g, int(t.strings[g.row]))
-    counts = np.array([len(p) for p in pitches], np.int64)
-    index = np.array(list(np.ndindex(*counts[::-1])), np.int64)[:, ::-1]
-    return np.stack([np.array(p)[index[:, s]] for s, p in enumerate(pitches)], axis=1), counts
-
-
-def _meets(values: I64, d: Demand) -> NDArray[np.bool_]:
-    want = np.array(d)
-    return np.asarray(np.all((want < 0) | (want == values), axis=1))
-
-
-def _ready(values: I64, g: GuitarDemands) -> NDArray[np.bool_]:
-    return np.any([_meets(values, d) for d in g.every] or [np.ones(len(values), bool)], axis=0)
-
-
-def _work(t: Tables, g: GuitarDemands, tokens: _Tokens) -> float:
-    """Pairs of tunings to be looked at, about."""
-    if np.prod([float(len(p)) for p in _pitches(g, int(t.strings[g.row]))]) > MOST_TUNINGS:
-        return np.inf
-    tunings = float(_ready(_tunings(t, g)[0], g).sum())
-    return tunings * tunings * float(np.prod(tokens.levels)) * 2.0 ** len(g.followed) / 4
+def _work(space: TuningSpace, parts: int, tokens: _Tokens) -> float:
+    """Pairs of tunings, and spreads over parts, to be looked at."""
+    sets, uses = float(len(space.kind)), float(np.prod(tokens.levels))
+    spreads = float(np.prod(parts * tokens.levels))
+    return float((space.sizes.astype(float) ** 2).sum()) * uses + sets ** np.log2(3) * spreads * (parts - 1)
 
 
 def _tokens(night: Compiled, most: int, fine: int) -> _Tokens:
@@ -179,24 +175,19 @@ def _swap(t: Tables, i: int, usual: float) -> float:
     return max(0.0, swap - usual) + WORK_WEIGHT * swap
 
 
-def _over(t: Tables, g: GuitarDemands, tokens: _Tokens, parts: int, limit: float, stop: np.ndarray) -> F64:
+def _over(
+    t: Tables, g: GuitarDemands, space: TuningSpace, tokens: _Tokens, parts: int, limit: float, stop: np.ndarray
+) -> F64:
     """Seconds of one guitar over all parts: (spreads of tokens, choices of the further demands)."""
-    strings, classes = int(t.strings[g.row]), g.followed
-    values, counts = _tunings(t, g)
-    stride = np.cumprod(np.append(1, counts[:-1]))
-    met = np.zeros(len(values), np.int64)
-    for c, d in enumerate(classes):
-        met |= np.where(_meets(values, d), 1 << c, 0)
-    wanted = np.array([[int(x >= 0) for x in d] for d in classes], np.int64).reshape(len(classes), strings)
-    start, rows, where = tunings_of_sets(wanted, stride, counts, _ready(values, g).astype(np.uint8))
-    work, usual = _retunes(t, g.row, values, tokens.usual)
-    at_own, own = _own(t, g, tokens, values, wanted)
+    work, usual = _retunes(t, g.row, space.values, tokens.usual)
+    at_own, own = _own(t, g, tokens, space)
     longest = (tokens.covers.max(axis=1, initial=0.0) + t.max_dead + SAFE).astype(np.float32)
     chain = chain_costs(
-        start, rows, where, met, work, usual, at_own, tokens.covers, tokens.levels, longest, np.float32(limit), stop
+        (space.kind, space.kind_start, space.rows, space.where), space.ready, space.met, work, usual, at_own,
+        tokens.covers, tokens.levels, longest, np.float32(limit), stop,
     )  # fmt: skip
     swap = _swap(t, g.row, tokens.usual)
-    return np.asarray(over_parts(chain, len(g.forced), len(classes), parts, tokens.levels, own, swap, stop))
+    return np.asarray(over_parts(chain, len(g.forced), len(g.followed), parts, tokens.levels, own, swap, stop))
 
 
 def _retunes(t: Tables, i: int, values: I64, cover: float) -> tuple[F32, F32]:
@@ -220,13 +211,12 @@ def _retunes(t: Tables, i: int, values: I64, cover: float) -> tuple[F32, F32]:
     return work.astype(np.float32), shown
 
 
-def _own(t: Tables, g: GuitarDemands, tokens: _Tokens, values: I64, wanted: I64) -> tuple[np.ndarray, I64]:
-    """Where a guitar may stand when a token's gap begins, and the demand it has met by then.
+def _own(t: Tables, g: GuitarDemands, tokens: _Tokens, space: TuningSpace) -> tuple[np.ndarray, I64]:
+    """Where a guitar may stand when a token's gap begins (tokens, kinds of sets, tunings), and the demand met by then.
 
     Only the song before that gap says so, if this guitar alone can play it and in one way.
     """
-    sets = 1 << len(g.followed)
-    at = np.ones((len(tokens.songs), sets, len(values)), np.uint8)
+    at = np.ones((len(tokens.songs), len(space.needed), len(space.values)), np.uint8)
     own = np.zeros(len(tokens.songs), np.int64)
     for k, v in enumerate(tokens.songs):
         only = list(ways(t, v))
@@ -234,14 +224,9 @@ def _own(t: Tables, g: GuitarDemands, tokens: _Tokens, values: I64, wanted: I64)
             continue
         d = demand_of(t, only[0])
         own[k] = 1 << g.followed.index(d) if d in g.followed else 0
-        for a in range(sets):
-            left = [c for c in range(len(g.followed)) if not a >> c & 1]
-            ok = np.ones(len(values), bool)
-            for s, x in enumerate(d):
-                # a string that nothing left wants is not followed any more
-                if x >= 0 and any(wanted[c, s] for c in left):
-                    ok &= values[:, s] == x
-            at[k, a] = ok
+        for kind, needed in enumerate(space.needed):
+            # a string that nothing left wants is not followed any more
+            at[k, kind] = meets(space.values, tuple(x if n else -1 for x, n in zip(d, needed, strict=True)))
     return at, own
 
 

@@ -1,8 +1,7 @@
-"""One guitar on its own through the parts of a night, compiled (see apart.py).
+"""One guitar on its own through the parts of a night, compiled (see decomposition.py).
 
-A *tuning* is a pitch of every string, as a number: `stride[s]` times the index of string s's pitch, summed. A *set* is
-a mask of classes (kinds of demand) that have been in tune at some time. A *use* is a number in base `levels + 1`
-with one digit for each token: 0 not used, else how much of its cover (rising levels).
+A *set* is a mask of demands that have been in tune at some time. A *use* is a number in base `levels + 1` with one
+digit for each token: 0 not used, else how much of its cover (rising levels).
 """
 
 from __future__ import annotations
@@ -18,40 +17,6 @@ INFEASIBLE = 1e9
 
 
 @jit
-def tunings_of_sets(wanted, stride, counts, ready):
-    """The tunings told apart once a set is done: strings that nothing left wants stand at index 0.
-
-    `wanted` (classes, strings) is 0 or 1; `ready` (tunings,) where a guitar may stand at all. Returns (start (sets + 1,),
-    tuning of every row, row of (set, tuning) within the set's rows).
-    """
-    classes, strings = wanted.shape
-    sets, tunings = 1 << classes, len(ready)
-    start = np.zeros(sets + 1, np.int64)
-    rows = np.empty(sets * tunings, np.int32)
-    where = np.full((sets, tunings), -1, np.int32)
-    count = 0
-    for a in range(sets):
-        start[a] = count
-        for w in range(tunings):
-            if ready[w] == 0:
-                continue
-            plain = w
-            for s in range(strings):
-                needed = False
-                for c in range(classes):
-                    needed = needed or (not (a >> c) & 1 and wanted[c, s] > 0)
-                if not needed:
-                    plain -= (w // stride[s]) % counts[s] * stride[s]
-            if where[a, plain] < 0:
-                where[a, plain] = count - start[a]
-                rows[count] = plain
-                count += 1
-            where[a, w] = where[a, plain]
-    start[sets] = count
-    return start, rows[:count], where
-
-
-@jit
 def in_steps(cost):
     """The least cost of any number of retunes one after the other (Floyd 1962), in place."""
     n = len(cost)
@@ -64,33 +29,38 @@ def in_steps(cost):
 
 
 @jit
-def chain_costs(start, rows, where, met, work, usual, at_own, covers, levels, longest, limit, stop):
+def chain_costs(space, ready, met, work, usual, at_own, covers, levels, longest, limit, stop):
     """Least seconds of retuning by which one guitar gets through a set in one part, for every use of the tokens.
 
-    `met` (tunings,) are the classes in tune at a tuning; `work` (tunings, tunings) the seconds of a retune and `usual` what
-    it costs in a gap with the usual cover; `covers` (tokens, most levels) how much of a token's cover each level
-    hides, `levels` (tokens,) how many it has and `longest` (tokens,) the retune it can hold; `at_own` (tokens, sets,
-    tunings) is 0 where a token cannot be used from a tuning. A retune in a usual gap that brings nothing new into
-    tune is of use before a token only. Returns (uses, sets), INFEASIBLE from `limit` on.
+    `space` is (kind, kind_start, rows, where), `ready` and `met` as in TuningSpace; `work` (tunings, tunings) the
+    seconds of a retune and `usual` what it costs in a gap with the usual cover; `covers` (tokens, most levels) how much
+    of a token's cover each level hides, `levels` (tokens,) how many it has and `longest` (tokens,) the retune it can
+    hold; `at_own` (tokens, kinds, tunings) is 0 where a token cannot be used from a tuning. A retune in a usual gap
+    that brings nothing new into tune is of use before a token only. Returns (uses, sets), INFEASIBLE from `limit` on.
     """
-    tokens = len(levels)
+    kind, kind_start, rows, where = space
+    tokens, sets, tunings = len(levels), len(kind), len(met)
     uses = np.int64(1)
     for k in range(tokens):
         uses *= levels[k]
-    sets = len(start) - 1
+    start = np.zeros(sets + 1, np.int64)
+    for a in range(sets):
+        start[a + 1] = start[a] + kind_start[kind[a] + 1] - kind_start[kind[a]]
     d = np.full(start[sets] * uses, np.float32(INFEASIBLE), np.float32)
-    for w in range(len(met)):
-        if where[met[w], w] >= 0:
-            d[start[met[w]] * uses + where[met[w], w]] = 0.0
+    for w in ready:
+        d[start[met[w]] * uses + where[kind[met[w]], w]] = 0.0
     best = np.full((uses, sets), INFEASIBLE)
     near, shown = np.empty_like(work), np.empty_like(work)
-    moved, event = np.empty(len(met), np.float32), np.empty((covers.shape[1], len(met)), np.float32)
+    moved, event = np.empty(tunings, np.float32), np.empty((covers.shape[1], tunings), np.float32)
+    copied = np.int64(-1)
     for a in range(sets):
-        n = start[a + 1] - start[a]
-        here = rows[start[a] : start[a + 1]]
-        for p in range(n):
-            for q in range(n):
-                near[p, q], shown[p, q] = work[here[p], here[q]], usual[here[p], here[q]]
+        here = rows[kind_start[kind[a]] : kind_start[kind[a] + 1]]
+        n = len(here)
+        if copied != kind[a]:
+            copied = kind[a]
+            for p in range(n):
+                for q in range(n):
+                    near[p, q], shown[p, q] = work[here[p], here[q]], usual[here[p], here[q]]
         for use in range(uses):
             if stop[0] != 0:
                 return best
@@ -102,16 +72,16 @@ def chain_costs(start, rows, where, met, work, usual, at_own, covers, levels, lo
             _usual_moves(costs, shown, event[0], limit)
             for q in range(n):
                 moved[q] = min(costs[q], event[0, q])
-            _enter(d, event[0], a, use, uses, here, start, where, met, False)
+            _enter(d, event[0], a, use, uses, here, start, kind, where, met, False)
             digit = 1
             for k in range(tokens):
                 if use // digit % levels[k] == 0:
                     event[1:, :n] = np.float32(INFEASIBLE)
                     for p in range(n):
-                        if moved[p] < limit and at_own[k, a, here[p]] != 0:
+                        if moved[p] < limit and at_own[k, kind[a], here[p]] != 0:
                             _token_moves(moved[p], near[p, :n], covers[k], levels[k], longest[k], event)
                     for level in range(1, levels[k]):
-                        _enter(d, event[level], a, use + level * digit, uses, here, start, where, met, True)
+                        _enter(d, event[level], a, use + level * digit, uses, here, start, kind, where, met, True)
                 digit *= levels[k]
     _close(best, levels)
     return best
@@ -138,12 +108,12 @@ def _token_moves(x, near, covers, levels, longest, event):
 
 
 @jit
-def _enter(d, event, a, use, uses, here, start, where, met, same):
+def _enter(d, event, a, use, uses, here, start, kind, where, met, same):
     """Keeps what retunes cost that end at each tuning, under the set that is done then (`same`: also if no more)."""
     for q in range(len(here)):
         b = a | met[here[q]]
         if b != a or same:
-            to = start[b] * uses + use * (start[b + 1] - start[b]) + where[b, here[q]]
+            to = start[b] * uses + use * (start[b + 1] - start[b]) + where[kind[b], here[q]]
             d[to] = min(d[to], event[q])
 
 
