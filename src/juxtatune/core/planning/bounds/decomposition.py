@@ -22,13 +22,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from juxtatune.core.planning.bounds.allocation import least_allocation
-from juxtatune.core.planning.bounds.demands import GuitarDemands, SharedSongs, demand_of, follow, ways
+from juxtatune.core.planning.bounds.demands import Demand, GuitarDemands, SharedSongs, demand_of, follow, ways
 from juxtatune.core.planning.bounds.guitar_dp import (
     INFEASIBLE,
     chain_costs,
     in_steps,
     over_parts,
 )
+from juxtatune.core.planning.bounds.pinned_ends import PartEnds, Variant, variants
 from juxtatune.core.planning.bounds.tuning_space import TuningSpace, meets, tuning_space
 from juxtatune.core.planning.model.objective import WORK_WEIGHT
 from juxtatune.core.planning.model.tables import F64, I64, Compiled, Tables
@@ -54,10 +55,25 @@ class _Tokens:
 
 @dataclass(frozen=True)
 class _Problem:
+    night: Compiled
     guitars: tuple[GuitarDemands, ...]
     shared: SharedSongs
     spaces: tuple[TuningSpace, ...]
-    parts: int
+    ends: tuple[PartEnds, ...]  # of every part
+
+    @property
+    def parts(self) -> int:
+        return len(self.ends)
+
+    def work(self, tokens: _Tokens) -> float:
+        """Pairs of tunings, and spreads over parts, to be looked at for a guitar at most."""
+        uses, spreads = float(np.prod(tokens.levels)), float(np.prod(self.parts * tokens.levels))
+        most = 0.0
+        for i, space in enumerate(self.spaces):
+            chains = len({_ends_of(e, i) for e in self.ends})
+            pairs = float((space.sizes.astype(float) ** 2).sum()) * uses * chains
+            most = max(most, pairs + float(len(space.kind)) ** np.log2(3) * spreads * (self.parts - 1))
+        return most
 
 
 def proven_infeasible(night: Compiled, stop: np.ndarray) -> bool:
@@ -75,16 +91,17 @@ def decomposition_bounds(
     if night.first or not np.isfinite(limit) or (t.tech and t.insts > 1):
         return
     best, begun = 0.0, False
-    problems = list(_problems(t))
+    levels = _distinct(zip(*(_problems(variant) for variant in variants(night)), strict=False))
     for most, fine in efforts:
         tokens = _tokens(night, most, fine)
         if begun and most < MOST_TOKENS:
             break
-        for problem in problems:
-            if max(_work(space, problem.parts, tokens) for space in problem.spaces) > MOST_WORK:
+        for problems in levels:
+            if max(problem.work(tokens) for problem in problems) * len(problems) > MOST_WORK:
                 break
-            begun = True
-            found = _bound(night, problem, tokens, limit, stop)
+            begun, found = True, limit
+            for problem in problems:
+                found = min(found, _bound(problem, tokens, found, stop))
             if stop[0]:
                 return
             if found > best:
@@ -92,41 +109,54 @@ def decomposition_bounds(
                 yield best
 
 
-def _problems(t: Tables) -> Iterator[_Problem]:
+def _distinct(levels: Iterator[tuple[_Problem, ...]]) -> list[tuple[_Problem, ...]]:
+    """Those only that follow more than the one before."""
+    kept: list[tuple[_Problem, ...]] = []
+    for problems in levels:
+        if not kept or [p.guitars for p in problems] != [p.guitars for p in kept[-1]]:
+            kept.append(problems)
+    return kept
+
+
+def _problems(variant: Variant) -> Iterator[_Problem]:
     """What is followed, more and more of it; none where a guitar has too many tunings."""
-    before: list[GuitarDemands] = []
-    parts = len(set(t.part.tolist()))
+    t = variant.night.tables
+    closing = [tuple(e.closing[1] for e in variant.ends if e.closing and e.closing[0] == i) for i in range(t.insts)]
     for most in MOST_DEMANDS:
         guitars, shared = follow(t, most)
-        spaces = [tuning_space(t, g) for g in guitars] if guitars != before else []
-        if not spaces or any(space is None for space in spaces):
+        spaces = [tuning_space(t, g, closing[g.row]) for g in guitars]
+        if any(space is None for space in spaces):
             return
-        before = guitars
-        yield _Problem(tuple(guitars), shared, tuple(space for space in spaces if space is not None), parts)
+        usable = tuple(space for space in spaces if space is not None)
+        yield _Problem(variant.night, tuple(guitars), shared, usable, variant.ends)
 
 
-def _bound(night: Compiled, problem: _Problem, tokens: _Tokens, limit: float, stop: np.ndarray) -> float:
-    t, parts, shared = night.tables, problem.parts, problem.shared
-    most = max(_swap(t, i, tokens.usual) for i in range(t.insts))
+def _bound(problem: _Problem, tokens: _Tokens, limit: float, stop: np.ndarray) -> float:
+    t, parts, shared = problem.night.tables, problem.parts, problem.shared
+    # whichever guitar comes first in a part is in hand for nothing
+    dearest = max(_swap(t, i, tokens.usual) for i in range(t.insts))
+    free = sum(_swap(t, e.opening[0], tokens.usual) if e.opening else dearest for e in problem.ends)
     over = []
     for g, space in zip(problem.guitars, problem.spaces, strict=True):
-        over.append(_over(t, g, space, tokens, parts, limit + parts * most, stop))
+        over.append(_over(t, g, space, problem.ends, tokens, limit + free, stop))
         if stop[0]:
             return 0.0
     table = _stacked(over, parts * tokens.levels)
-    mixes, gains = _mixes(t, tokens, parts)
-    always = float(t.comp_total) - parts * most + _curve(night)
+    mixes, gains = _mixes(t, tokens, parts, alike=len(set(problem.ends)) == 1)
+    always = float(t.comp_total) - free + _curve(problem.night)
     found = least_allocation(
         table, mixes, gains, shared.start, shared.guitar, shared.mask, shared.seconds, always, limit, stop
     )
     return float(found) - SAFE
 
 
-def _work(space: TuningSpace, parts: int, tokens: _Tokens) -> float:
-    """Pairs of tunings, and spreads over parts, to be looked at."""
-    sets, uses = float(len(space.kind)), float(np.prod(tokens.levels))
-    spreads = float(np.prod(parts * tokens.levels))
-    return float((space.sizes.astype(float) ** 2).sum()) * uses + sets ** np.log2(3) * spreads * (parts - 1)
+def _ends_of(ends: PartEnds, i: int) -> tuple[Demand | None, Demand | None]:
+    """What guitar i must be in tune for when a part begins and ends."""
+    opening, closing = ends.opening, ends.closing
+    return (
+        opening[1] if opening and opening[0] == i else None,
+        closing[1] if closing and closing[0] == i else None,
+    )
 
 
 def _tokens(night: Compiled, most: int, fine: int) -> _Tokens:
@@ -176,18 +206,27 @@ def _swap(t: Tables, i: int, usual: float) -> float:
 
 
 def _over(
-    t: Tables, g: GuitarDemands, space: TuningSpace, tokens: _Tokens, parts: int, limit: float, stop: np.ndarray
-) -> F64:
+    t: Tables, g: GuitarDemands, space: TuningSpace, ends: tuple[PartEnds, ...], tokens: _Tokens, limit: float,
+    stop: np.ndarray,
+) -> F64:  # fmt: skip
     """Seconds of one guitar over all parts: (spreads of tokens, choices of the further demands)."""
     work, usual = _retunes(t, g.row, space.values, tokens.usual)
     at_own, own = _own(t, g, tokens, space)
     longest = (tokens.covers.max(axis=1, initial=0.0) + t.max_dead + SAFE).astype(np.float32)
-    chain = chain_costs(
-        (space.kind, space.kind_start, space.rows, space.where), space.ready, space.met, work, usual, at_own,
-        tokens.covers, tokens.levels, longest, np.float32(limit), stop,
-    )  # fmt: skip
-    swap = _swap(t, g.row, tokens.usual)
-    return np.asarray(over_parts(chain, len(g.forced), len(g.followed), parts, tokens.levels, own, swap, stop))
+    own_ends = [_ends_of(e, g.row) for e in ends]
+    chains = {}
+    for opening, closing in dict.fromkeys(own_ends):
+        begins = space.ready if opening is None else space.ready[meets(space.values[space.ready], opening)]
+        finals = np.ones(len(space.values), bool) if closing is None else meets(space.values, closing)
+        chains[opening, closing] = chain_costs(
+            (space.kind, space.kind_start, space.rows, space.where), begins, finals.astype(np.uint8), space.met, work,
+            usual, at_own, tokens.covers, tokens.levels, longest, np.float32(limit), stop,
+        )  # fmt: skip
+    played = np.array([e != (None, None) for e in own_ends], np.uint8)
+    swap, split = _swap(t, g.row, tokens.usual), (len(g.forced), len(g.followed))
+    return np.asarray(
+        over_parts(np.stack([chains[e] for e in own_ends]), *split, tokens.levels, own, played, swap, stop)
+    )
 
 
 def _retunes(t: Tables, i: int, values: I64, cover: float) -> tuple[F32, F32]:
@@ -239,7 +278,7 @@ def _stacked(over: list[F64], bases: I64) -> F64:
     return table
 
 
-def _mixes(t: Tables, tokens: _Tokens, parts: int) -> tuple[tuple[I64, ...], tuple[F64, ...]]:
+def _mixes(t: Tables, tokens: _Tokens, parts: int, alike: bool) -> tuple[tuple[I64, ...], tuple[F64, ...]]:
     """For each token the digits of every guitar that go together, and the seconds of a swap hidden beside."""
     gain = max(0.0, float(max(t.cost[:, 5])) - tokens.usual)
     swap = float(min(t.cost[:, 5]))
@@ -252,7 +291,7 @@ def _mixes(t: Tables, tokens: _Tokens, parts: int) -> tuple[tuple[I64, ...], tup
             continue
         n = int(tokens.levels[k])
         found = _shares([float(x) for x in tokens.covers[k, :n]], tokens.usual, shortest, swap, gain)
-        at = range(parts) if k else range(1)  # parts are alike here
+        at = range(1) if alike and k == 0 else range(parts)
         mixes.append(np.array([[p * n + level for level in mix] for p in at for mix, _ in found], np.int64))
         gains.append(np.array([saved for _ in at for _, saved in found]))
     return tuple(mixes), tuple(gains)

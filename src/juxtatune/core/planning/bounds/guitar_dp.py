@@ -29,10 +29,11 @@ def in_steps(cost):
 
 
 @jit
-def chain_costs(space, ready, met, work, usual, at_own, covers, levels, longest, limit, stop):
+def chain_costs(space, begins, finals, met, work, usual, at_own, covers, levels, longest, limit, stop):
     """Least seconds of retuning by which one guitar gets through a set in one part, for every use of the tokens.
 
-    `space` is (kind, kind_start, rows, where), `ready` and `met` as in TuningSpace; `work` (tunings, tunings) the
+    `space` is (kind, kind_start, rows, where) and `met` as in TuningSpace; `begins` (m,) the tunings to begin with, and
+    `finals` (tunings,) 0 where the part may not end; `work` (tunings, tunings) the
     seconds of a retune and `usual` what it costs in a gap with the usual cover; `covers` (tokens, most levels) how much
     of a token's cover each level hides, `levels` (tokens,) how many it has and `longest` (tokens,) the retune it can
     hold; `at_own` (tokens, kinds, tunings) is 0 where a token cannot be used from a tuning. A retune in a usual gap
@@ -47,7 +48,7 @@ def chain_costs(space, ready, met, work, usual, at_own, covers, levels, longest,
     for a in range(sets):
         start[a + 1] = start[a] + kind_start[kind[a] + 1] - kind_start[kind[a]]
     d = np.full(start[sets] * uses, np.float32(INFEASIBLE), np.float32)
-    for w in ready:
+    for w in begins:
         d[start[met[w]] * uses + where[kind[met[w]], w]] = 0.0
     best = np.full((uses, sets), INFEASIBLE)
     near, shown = np.empty_like(work), np.empty_like(work)
@@ -65,13 +66,14 @@ def chain_costs(space, ready, met, work, usual, at_own, covers, levels, longest,
             if stop[0] != 0:
                 return best
             costs = d[start[a] * uses + use * n : start[a] * uses + (use + 1) * n]
-            best[use, a] = costs.min()
-            if best[use, a] >= limit:
+            if costs.min() >= limit:
                 continue
             event[0, :n] = np.float32(INFEASIBLE)
             _usual_moves(costs, shown, event[0], limit)
             for q in range(n):
                 moved[q] = min(costs[q], event[0, q])
+                if finals[here[q]] != 0:
+                    best[use, a] = min(best[use, a], moved[q])
             _enter(d, event[0], a, use, uses, here, start, kind, where, met, False)
             digit = 1
             for k in range(tokens):
@@ -138,19 +140,20 @@ def _close(best, levels):
 
 
 @jit
-def over_parts(chain, forced, classes, parts, levels, own, swap, stop):
-    """Least seconds of one guitar over all parts, for every spread of the tokens and choice of the further classes.
+def over_parts(chains, forced, demands, levels, own, played, swap, stop):
+    """Least seconds of one guitar over all parts, for every spread of the tokens and choice of the further demands.
 
-    A spread has for each token a digit `part * levels + level`, in base `parts * levels`. `own` (tokens,) is the
-    class in tune before the token's gap, as a mask, or 0. `swap` is paid for every part the guitar is played in.
+    `chains` (parts, uses, sets) are its seconds in each part. A spread has for each token a digit
+    `part * levels + level`, in base `parts * levels`. `own` (tokens,) is the demand in tune before the token's gap, as
+    a mask, or 0. `swap` is paid for every part the guitar is played in: where it must be, `played` (parts,) is 1.
     """
-    tokens = len(levels)
+    tokens, parts = len(levels), len(chains)
     spreads = 1
     for k in range(tokens):
         spreads *= parts * levels[k]
-    choices = 1 << (classes - forced)
+    choices = 1 << (demands - forced)
     must = (1 << forced) - 1
-    sets = 1 << classes
+    sets = 1 << demands
     out = np.full((spreads, choices), INFEASIBLE)
     now, then = np.empty(sets), np.empty(sets)
     use, add = np.empty(parts, np.int64), np.empty(parts, np.int64)
@@ -167,12 +170,12 @@ def over_parts(chain, forced, classes, parts, levels, own, swap, stop):
             rest //= parts * levels[k]
             digit *= levels[k]
         for a in range(sets):
-            now[a] = _played(chain, use[0], a | add[0], swap)
+            now[a] = _in_part(chains[0, use[0]], a | add[0], played[0], swap)
         for p in range(1, parts):
             for a in range(sets):
                 least, part_of = INFEASIBLE, a
                 while True:
-                    x = now[a ^ part_of] + _played(chain, use[p], part_of | add[p], swap)
+                    x = now[a ^ part_of] + _in_part(chains[p, use[p]], part_of | add[p], played[p], swap)
                     least = min(least, x)
                     if part_of == 0:
                         break
@@ -185,5 +188,5 @@ def over_parts(chain, forced, classes, parts, levels, own, swap, stop):
 
 
 @jit
-def _played(chain, use, a, swap):
-    return 0.0 if a == 0 else chain[use, a] + swap
+def _in_part(chain, a, played, swap):
+    return 0.0 if a == 0 and played == 0 else chain[a] + swap

@@ -38,15 +38,15 @@ class TuningSpace:
         return np.diff(self.kind_start)[self.kind]
 
 
-def tuning_space(t: Tables, g: GuitarDemands) -> TuningSpace | None:
-    """None where there are too many tunings."""
+def tuning_space(t: Tables, g: GuitarDemands, closing: tuple[Demand, ...] = ()) -> TuningSpace | None:
+    """None where there are too many tunings. Strings of `closing` demands matter to the end."""
     strings = int(t.strings[g.row])
     pitches = [sorted({d[s] for d in g.every if d[s] >= 0}) or [0] for s in range(strings)]
     if np.prod([float(len(p)) for p in pitches]) > MOST_PRODUCT:
         return None
     product = np.array(list(itertools.product(*pitches)), np.int64).reshape(-1, strings)
     ready = product[np.any([meets(product, d) for d in g.every] or [np.ones(len(product), bool)], axis=0)]
-    kind, needed = _kinds(g.followed, strings)
+    kind, needed = _kinds(g.followed, closing, strings)
     first = np.array([p[0] for p in pitches], np.int64)
     values = np.unique(np.concatenate([np.where(row, ready, first) for row in needed] + [ready]), axis=0)
     if len(values) > MOST_TUNINGS:
@@ -73,10 +73,13 @@ def meets(values: I64, d: Demand) -> NDArray[np.bool_]:
     return np.asarray(np.all((want < 0) | (want == values), axis=1))
 
 
-def _kinds(followed: tuple[Demand, ...], strings: int) -> tuple[I64, NDArray[np.bool_]]:
-    """For every set of demands done its kind; and of every kind the strings that a demand not done wants."""
+def _kinds(
+    followed: tuple[Demand, ...], closing: tuple[Demand, ...], strings: int
+) -> tuple[I64, NDArray[np.bool_]]:
+    """For every set of demands done its kind; and of every kind the strings that still matter."""
     sets = np.arange(1 << len(followed))
-    masks = np.zeros(len(sets), np.int64)
+    always = sum(1 << s for s in range(strings) if any(d[s] >= 0 for d in closing))
+    masks = np.full(len(sets), always, np.int64)
     for c, d in enumerate(followed):
         wants = sum(1 << s for s, x in enumerate(d) if x >= 0)
         masks |= np.where(sets >> c & 1, 0, wants)
