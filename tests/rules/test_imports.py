@@ -125,3 +125,22 @@ def test_all_but_the_interface_loads_without_qt() -> None:
         f"importlib.import_module({name!r})" for name in names
     )
     subprocess.run([sys.executable, "-c", code], check=True)
+
+
+def _compiled_functions() -> list[tuple[Path, ast.FunctionDef]]:
+    found = []
+    for file in (SRC / "core").rglob("*.py"):
+        for node in ast.walk(ast.parse(file.read_text())):
+            if isinstance(node, ast.FunctionDef) and any("jit" in ast.unparse(d) for d in node.decorator_list):
+                found.append((file, node))
+    return found
+
+
+def test_compiled_code_calls_no_linear_algebra() -> None:
+    """The commands start without scipy.linalg, in which numba would look for it (and abort where it finds none)."""
+    functions = _compiled_functions()
+    assert len(functions) > 100
+    for file, function in functions:
+        calls = [n for n in ast.walk(function) if isinstance(n, ast.Attribute) and n.attr in ("linalg", "dot", "vdot")]
+        products = [n for n in ast.walk(function) if isinstance(n, ast.BinOp) and isinstance(n.op, ast.MatMult)]
+        assert not calls and not products, (file, function.name)

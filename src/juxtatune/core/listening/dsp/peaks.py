@@ -7,8 +7,8 @@ from functools import cached_property
 
 import numba as nb
 import numpy as np
+from numpy.fft import rfft
 from numpy.typing import NDArray
-from scipy.fft import rfft
 
 from juxtatune.core.listening.dsp.arrays import order
 from juxtatune.core.listening.dsp.projection import hann
@@ -47,15 +47,15 @@ class Peaks:
 
 def power_spectrum(x: Samples, size: int, bins: int | None = None) -> F:
     """Hann-windowed power, scaled so that a sine of amplitude 1 peaks near 1: the first `bins`, or all size // 2 + 1."""
-    return np.asarray(_squares(rfft((x * hann(len(x))).astype(np.float32), size)[:bins].view(np.float32)))
+    return np.asarray(_squares(rfft(x * hann(len(x)), size)[:bins].view(float)))
 
 
 @_jit
-def _squares(pairs: NDArray[np.float32]) -> F:
+def _squares(pairs: F) -> F:
     """Power of real and imaginary parts in turn (2 k,): (k,)."""
     out = np.empty(len(pairs) // 2)
     for k in range(len(out)):
-        real, imaginary = np.float64(pairs[2 * k]), np.float64(pairs[2 * k + 1])
+        real, imaginary = pairs[2 * k], pairs[2 * k + 1]
         out[k] = real * real + imaginary * imaginary
     return out
 

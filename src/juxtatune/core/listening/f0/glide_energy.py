@@ -10,6 +10,7 @@ import numba as nb
 import numpy as np
 
 from juxtatune.core.listening.f0.glide_two_times import bend, normal
+from juxtatune.core.listening.f0.linear import solve
 
 _jit = nb.njit(cache=True, nogil=True, error_model="numpy", fastmath={"reassoc", "nsz", "contract"})
 PARTIALS = 14  # that hold a string's energy
@@ -77,7 +78,7 @@ def _positive(square, reach):
             goal[a] = reach[some[a]]
             for b in range(len(some)):
                 held[a, b] = square[some[a], some[b]]
-        found, count = np.linalg.solve(held, goal), 0
+        found, count = solve(held, goal), 0
         for a in range(len(some)):
             if found[a] > 0:
                 some[count] = some[a]

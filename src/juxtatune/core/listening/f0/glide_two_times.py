@@ -10,6 +10,8 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
+from juxtatune.core.listening.f0.linear import solve
+
 _jit = nb.njit(cache=True, nogil=True, error_model="numpy", fastmath={"reassoc", "nsz", "contract"})
 TIMES = np.geomspace(0.012, 0.4, 12)  # tried in pairs, s
 APART = 2  # steps between the two of a pair, at least
@@ -101,7 +103,7 @@ def nearer(t, level, hz, parts):
     parts = parts.copy()
     for _ in range(STEPS):
         square, reach, _ = normal(_columns(t, parts), level, hz, 0.0)
-        found = np.linalg.solve(_with_prior(square), reach)
+        found = solve(_with_prior(square), reach)
         moved = 0.0
         for k in range(2):
             step = min(max(found[2 * k + 1], -FURTHEST), FURTHEST)
@@ -141,7 +143,7 @@ def shared(t, weight, hz, parts):
         return 0.0
     some = some[:count]
     square, _, pull = normal(_columns(t, some), levelled(t, weight, weight), hz, 0.0)
-    led, spread = np.linalg.solve(_with_prior(square), pull), 0.0
+    led, spread = solve(_with_prior(square), pull), 0.0
     for k in range(len(pull)):
         spread += pull[k] * led[k]
     return np.sqrt(max(spread, 0.0)) / (2 * np.pi)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.fft import rfft, rfftfreq
+from numpy.fft import rfft, rfftfreq
 
 from juxtatune.core.listening.dsp.projection import hann
 from juxtatune.core.listening.dsp.rolling import frames

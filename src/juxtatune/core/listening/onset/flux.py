@@ -7,8 +7,8 @@ some frames before, in dB, with steady noise and ringing strings compressed away
 from __future__ import annotations
 
 import numpy as np
+from numpy.fft import rfft
 from numpy.typing import NDArray
-from scipy.fft import rfft
 
 from juxtatune.core.listening.dsp.projection import hann
 from juxtatune.core.listening.dsp.rolling import frames, moving_max, moving_mean, moving_median, moving_min

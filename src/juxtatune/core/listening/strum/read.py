@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 from itertools import permutations
 
 import numpy as np
-from scipy.fft import irfft, rfft, rfftfreq
+from numpy.fft import irfft, rfft, rfftfreq
 
 from juxtatune.core.listening.dsp.resample import to_working_rate
 from juxtatune.core.listening.f0.glide_biexp import CENTS
