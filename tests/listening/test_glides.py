@@ -111,7 +111,7 @@ def test_whatever_the_partials_do_energy_asks_for_no_glide_that_rises(seed, stee
     power = np.maximum(np.exp(-2 * decay * t) * rng.lognormal(size=(6, 40)), 1e-30)
     phase = rng.normal(0, noise, (6, 40)).cumsum(axis=1)
     level = glide_two_times.levelled(t, phase, np.full((6, 40), 1e3))
-    parts = glide_energy.led(t, power, rng.random((6, 40)) < 0.9, level, freqs, noise, own)
+    parts = glide_energy.fit_energy_glide(t, power, rng.random((6, 40)) < 0.9, level, freqs, noise, own)
     assert np.isfinite(parts).all() and (parts[:, 0] >= 0).all() and (parts[:, 1] > 0).all()
 
 
@@ -123,7 +123,7 @@ def test_energy_that_leads_a_glide_is_found_as_well_as_by_scipy() -> None:
     truth = [(0.003, 1.0), (0.002, 1 / 3.0)]
     phase = np.outer(2 * np.pi * freqs, falling(t, truth)) + rng.normal(0, 1e-3, (5, 80))
     level = glide_two_times.levelled(t, phase, np.full((5, 80), 1e6))
-    parts = glide_energy.led(t, power, np.ones((5, 80), bool), level, freqs, 1.0, 0.0)
+    parts = glide_energy.fit_energy_glide(t, power, np.ones((5, 80), bool), level, freqs, 1.0, 0.0)
 
     def left(course):
         rest = phase - np.outer(2 * np.pi * freqs, course)
@@ -142,7 +142,7 @@ def test_two_times_are_found_where_two_are_and_their_least_squares_is_that_of_sc
     t, freqs = np.arange(80) * 0.02, 110.0 * np.arange(1, 9)
     weight = np.full((8, 80), 1e4)
     phase = np.outer(2 * np.pi * freqs, falling(t, PARTS)) + rng.normal(0, 0.01, (8, 80)) + 0.3 + t
-    found = glide_two_times.pair(t, glide_two_times.levelled(t, phase, weight), freqs)
+    found = glide_two_times.best_pair(t, glide_two_times.levelled(t, phase, weight), freqs)
     assert found == pytest.approx(PARTS, rel=0.2)
 
     def left(p):
@@ -168,7 +168,7 @@ def _scatter_of_slopes(t, freqs):
     for _ in range(60):
         clean = np.outer(2 * np.pi * freqs, falling(t, PARTS))
         phase = clean + rng.normal(0, 0.01, clean.shape)
-        parts = glide_two_times.pair(t, glide_two_times.levelled(t, phase, weight), freqs)
+        parts = glide_two_times.best_pair(t, glide_two_times.levelled(t, phase, weight), freqs)
         slope = glide_biexp.slopes(t, phase, weight, freqs, glide_two_times.shape(t, parts))[1]
         ends.append((slope * freqs).sum() / (freqs**2).sum() / (2 * np.pi))
     return np.std(ends)

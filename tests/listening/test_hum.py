@@ -91,11 +91,11 @@ def test_many_soft_notes_are_not_taken_for_the_loud_ones() -> None:
     assert without_bleed([*loud, *soft], Targets(parse_tuning("standard"))) == loud
 
 
-def live(x, targets, take_print):
+def live(x, targets, take_noise_profile):
     """The first reading of a pluck after four seconds, heard block by block."""
     listener = Listener(targets)
-    if take_print:
-        listener.take_print()
+    if take_noise_profile:
+        listener.take_noise_profile()
     blocks = range(0, len(x) - 960, 960)
     settled = [r for k in blocks for r in listener.feed(Block(x[k : k + 960], 48000, k)).settled]
     return next(r for r in settled if abs(r.start - 4.0) < 0.1)

@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from juxtatune.core.listening.f0.estimate import fit_pluck
-from juxtatune.core.listening.f0.glide_select import AudiblePartials, fitted
+from juxtatune.core.listening.f0.glide_select import AudiblePartials, select_glide
 from juxtatune.core.listening.pipeline import analyse
 from juxtatune.core.listening.types import Targets
 from juxtatune.core.music.reading import parse_tuning
@@ -64,5 +64,5 @@ def test_what_falls_by_more_than_a_semitone_is_no_glide() -> None:
         angle = 2 * np.pi * hz[:, None] * size * 0.05 * (1 - np.exp(-t / 0.05))
         n = np.arange(1, 3)
         heard = AudiblePartials(n - 1, n, hz, np.ones(2), still, still > 0, 1e4 * still, angle, t, 1.0)
-        parts = fitted(heard, True).parts
+        parts = select_glide(heard, True).parts
         assert (abs(parts[:, 0].sum() - size) < 0.002) if told else parts[:, 0].sum() == 0

@@ -9,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from juxtatune.core.listening.f0.glide_biexp import CENTS
-from juxtatune.core.listening.f0.phase_lines import solved
+from juxtatune.core.listening.f0.phase_lines import fit_phase_lines
 from juxtatune.core.listening.partials.demodulate import partial_hz
 from juxtatune.core.listening.pipeline import analyse
 
@@ -27,7 +27,7 @@ def heard(strangers=(), cents=0.0, glide=12.0, tau=0.2, scatter=0.0):
     turns = hz[:, None] * (away[:, None] / CENTS * T + bent)
     z = np.exp(-T + 2j * np.pi * turns + 2j * np.pi * rng.uniform(size=(len(N), 1)))
     z += 1e-3 * (rng.normal(size=z.shape) + 1j * rng.normal(size=z.shape))
-    told = solved(z, np.full(len(N), 2e-6), N, hz, T, 1.0, STRETCH, True)
+    told = fit_phase_lines(z, np.full(len(N), 2e-6), N, hz, T, 1.0, STRETCH, True)
     assert told is not None
     return told.pitch.shift * CENTS, told.pitch.sigma * CENTS
 

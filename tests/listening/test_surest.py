@@ -11,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from juxtatune.core.listening.f0.estimate import fit_pluck
-from juxtatune.core.listening.note.fusion import between
+from juxtatune.core.listening.note.fusion import blend
 from juxtatune.core.listening.pipeline import analyse
 from juxtatune.core.listening.types import Targets
 from juxtatune.core.music.reading import parse_tuning
@@ -26,7 +26,7 @@ FIT = fit_pluck(TONE, RATE, 0.0, 2.0, 110.0, 6e-5)
 def test_a_fit_between_two_moves_evenly_from_one_to_the_other(share, apart, sigma, other) -> None:
     a = replace(FIT, sigma_cents=sigma)
     b = replace(FIT, f1=FIT.f1 * 2 ** (apart / 1200), sigma_cents=other)
-    mixed = between(a, b, share)
+    mixed = blend(a, b, share)
     assert 1200 * np.log2(mixed.f1 / a.f1) == pytest.approx(share * apart, abs=1e-6)
     # as sure as neither and as both together, and less so the further they are apart (variance of a mixture)
     assert mixed.sigma_cents >= min(sigma, other) - 1e-9

@@ -90,10 +90,10 @@ def test_what_each_partial_bends_itself_by_is_found_as_by_scipy() -> None:
     columns = [straight(2 * np.pi * np.outer(freqs * own[:, k], courses[k])) for k in range(7)]
     best, _ = scipy.optimize.nnls(np.array(columns).T, straight(phase))
     level = glide_two_times.levelled(t, phase, np.full((5, 80), 1e8))
-    found = glide_energy.led(t, power, np.ones((5, 80), bool), level, freqs, 1.0, 0.5)
+    found = glide_energy.fit_energy_glide(t, power, np.ones((5, 80), bool), level, freqs, 1.0, 0.5)
     assert found[:5, 0] == pytest.approx(sizes[:5], abs=2e-4) and best[:5] == pytest.approx(
         found[:5, 0], abs=2e-4
     )
-    rest = glide_energy.unbent(t, phase, found, freqs, 0.5)
+    rest = glide_energy.without_energy_glide(t, phase, found, freqs, 0.5)
     common = 2 * np.pi * np.outer(freqs, found[:, 0] @ courses)
     assert np.abs(straight(rest - common)).max() < 1e-3

@@ -26,7 +26,7 @@ def reading(at: float, pitch: float, stiffness: float = 0.6, targets: Targets = 
     b = stiffness / f1**2
     return Reading(
         at, at + 1, f1, pitch, string, targets.tuning.note(string), None, None,
-        100 * (pitch - targets.tuning.pitch(string)), 0.01, 3.0, 0.5, -10.0, stretch=b, stretch_sigma=0.02 * b,
+        100 * (pitch - targets.tuning.pitch(string)), 0.01, 3.0, 0.5, -10.0, inharmonicity=b, inharmonicity_sigma=0.02 * b,
     )  # fmt: skip
 
 

@@ -12,11 +12,12 @@ from hypothesis import strategies as st
 
 from juxtatune.app.planning import NightPlanner
 from juxtatune.book.formats.gig import parse_gig
-from juxtatune.core.planning.explain.conflicts import can_be_ordered, going_round, order_clash, rules_of
+from juxtatune.core.planning.explain.conflicts import can_be_ordered, going_round, order_clash
 from juxtatune.core.planning.model.plan import Decisions, Retune, Slot
 from juxtatune.core.planning.planner import Planner, price_order, solve
 from juxtatune.core.planning.pricing.timeline import trace
 from juxtatune.core.planning.pricing.verify import BrokenPlan, price
+from juxtatune.core.repertoire.rules import rules_of
 from juxtatune.core.retuning.costs import retune_seconds
 from juxtatune.core.strings.instrument import Costs
 from tests.planning.brute import best_objective
@@ -106,10 +107,10 @@ def test_order_rules_clash_only_when_no_order_keeps_them(data, more) -> None:
     assert (clash is not None) == (best_objective(gig) == float("inf"))
     for found in (clash or (), loop):
         for left_out in found:
-            assert can_be_ordered(gig, [r for r in rules_of(gig) if r in found and r != left_out])
+            assert can_be_ordered(gig, [r for r in rules_of(gig.night) if r in found and r != left_out])
     past = set(gig.night.now.played if gig.night.now else ())
     graph = {name: set() for name in names}
-    for rule in rules_of(gig):
+    for rule in rules_of(gig.night):
         if rule.kind in ("before", "adjacent") and not past & set(rule.songs):
             graph[rule.songs[1]].add(rule.songs[0])
     try:

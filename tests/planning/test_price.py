@@ -41,10 +41,10 @@ def with_gap(draft, place, *retunes):
 def test_orders_that_break_a_rule() -> None:
     draft = worked_draft(OPEN_D)
     broken(worked_night(), replace(draft, order=draft.order[:2]), "every song once")
-    broken(worked_night(before=[["c", "a"]]), draft, "c is not before a")
-    broken(worked_night(adjacent=[["a", "c"]]), draft, "c is not straight after a")
-    broken(worked_night(apart=[["b", "a"]]), draft, "are neighbours")
-    broken(worked_night(pins=[{"song": "b", "part": 0, "place": 0}]), draft, "pinned")
+    broken(worked_night(before=[["c", "a"]]), draft, "not kept: c comes before a")
+    broken(worked_night(adjacent=[["a", "c"]]), draft, "not kept: c comes straight after a")
+    broken(worked_night(apart=[["b", "a"]]), draft, "not kept: b and a are never neighbours")
+    broken(worked_night(pins=[{"song": "b", "part": 0, "place": 0}]), draft, "not kept: b stands at place 0 of part 0")
     broken(worked_night(parts=[{"songs": 1}, {"songs": 2}]), draft, "part sizes")
 
 

@@ -15,6 +15,7 @@ from juxtatune.core.errors import UserError
 from juxtatune.core.planning.model.plan import Plan, Slot
 from juxtatune.core.planning.planner import Stop, price_order
 from juxtatune.core.repertoire.night import Gig, Pin
+from juxtatune.core.repertoire.rules import unruled
 
 PRICE_S = 4.0  # that the price of an order may take, before it is priced in a hurry
 CURVE_WEIGHT_S = 2.0  # seconds of dead air that a step of energy off the curve is worth
@@ -23,8 +24,7 @@ Answer = tuple[NightRecord, str]
 
 def as_given(state: BookState, gig: Gig, night: NightRecord, stop: Stop | None = None) -> Plan | None:
     """The night's own order with its chosen ways, priced with its best start; rules of order do not bind it."""
-    rules = replace(gig.night, pins=(), before=(), adjacent=(), apart=(), max_dead_s=None)
-    return price_order(replace(gig, night=rules), chosen(state, gig, night), seconds=PRICE_S, stop=stop)
+    return price_order(replace(gig, night=unruled(gig.night)), chosen(state, gig, night), seconds=PRICE_S, stop=stop)
 
 
 def chosen(state: BookState, gig: Gig, night: NightRecord) -> tuple[Slot, ...]:

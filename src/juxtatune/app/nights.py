@@ -11,6 +11,7 @@ from juxtatune.book.state import BookState, NightRecord, gig_of, state_of_gig
 from juxtatune.core.errors import UserError
 from juxtatune.core.planning.model.plan import Slot
 from juxtatune.core.repertoire.night import Gig, Night, Part
+from juxtatune.core.repertoire.rules import with_pairs
 
 TALK_S = 8.0  # between two songs of a new night
 
@@ -97,11 +98,8 @@ def with_gig(state: BookState, gig: Gig, name: str) -> tuple[BookState, NightRec
 
 def _translated(night: NightRecord, guitars: dict[str, str], songs: dict[str, str]) -> NightRecord:
     """The night with other ids of guitars and songs."""
-    r, now = night.rules, night.rules.now
-
-    def pairs(given: tuple[tuple[str, str], ...]) -> tuple[tuple[str, str], ...]:
-        return tuple((songs[a], songs[b]) for a, b in given)
-
+    r = with_pairs(night.rules, lambda pair: (songs[pair[0]], songs[pair[1]]))
+    now = r.now
     if now is not None:
         now = replace(
             now, played=tuple(songs[s] for s in now.played),
@@ -110,8 +108,7 @@ def _translated(night: NightRecord, guitars: dict[str, str], songs: dict[str, st
         )  # fmt: skip
     rules = replace(
         r, cover_after={songs[s]: c for s, c in r.cover_after.items()},
-        pins=tuple(replace(p, song=songs[p.song]) for p in r.pins),
-        before=pairs(r.before), adjacent=pairs(r.adjacent), apart=pairs(r.apart), now=now,
+        pins=tuple(replace(p, song=songs[p.song]) for p in r.pins), now=now,
     )  # fmt: skip
     slots = tuple(replace(s, song=songs[s.song]) for s in night.slots)
     return replace(night, guitars=tuple(guitars[g] for g in night.guitars), slots=slots, rules=rules)

@@ -4,19 +4,12 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
-from juxtatune.core.planning.explain.conflicts import (
-    Rule,
-    going_round,
-    limit_clash,
-    order_clash,
-    rules_of,
-    sizes_clash,
-    with_rules,
-)
+from juxtatune.core.planning.explain.conflicts import going_round, limit_clash, order_clash, sizes_clash
 from juxtatune.core.planning.planner import Planner, Solution
 from juxtatune.core.repertoire.night import Gig
+from juxtatune.core.repertoire.rules import Rule, rules_of, with_rules
 
 LIMIT_TRY_S = 1.0
 
@@ -36,7 +29,7 @@ class NightPlanner:
         self.gig, self._progress, self._seed = gig, progress, seed
         self._planner: Planner | None = None
         self._cancelled = False
-        self._doubted = not rules_of(gig)
+        self._doubted = not rules_of(gig.night)
 
     def cancel(self) -> None:
         self._cancelled = True
@@ -85,7 +78,7 @@ class NightPlanner:
 
         limited = self.gig.night.max_dead_s is not None
         alone = Rule("max_dead_s")
-        if limited and not holds(with_rules(self.gig, [alone])):
+        if limited and not holds(replace(self.gig, night=with_rules(self.gig.night, [alone]))):
             return (alone,)
         found = order_clash(self.gig)
         if found or not limited:

@@ -60,13 +60,13 @@ def warm_courses() -> None:
     """Glides of two times, and those that energy leads: a steady tone asks for neither."""
     import numpy as np
 
-    from juxtatune.core.listening.f0.glide_two_times import bend
-    from juxtatune.core.listening.f0.phase_lines import solved
+    from juxtatune.core.listening.f0.glide_two_times import glide_basis
+    from juxtatune.core.listening.f0.phase_lines import fit_phase_lines
 
     t, n = np.arange(16) * 0.03, np.arange(1, 7)
-    turns = 110.0 * n[:, None] * (0.004 * bend(t, 0.03) + 0.004 * bend(t, 0.2))
+    turns = 110.0 * n[:, None] * (0.004 * glide_basis(t, 0.03) + 0.004 * glide_basis(t, 0.2))
     z = np.exp(-2 * t + 2j * np.pi * turns) / n[:, None]
-    solved(z, np.full(6, 1e-6), n, 110.0 * n, t, 1.0, 1e-4, True)
+    fit_phase_lines(z, np.full(6, 1e-6), n, 110.0 * n, t, 1.0, 1e-4, True)
 
 
 def warm_planner() -> None:

@@ -7,6 +7,7 @@ from dataclasses import replace
 from juxtatune.book.state import BookState, NightRecord
 from juxtatune.core.planning.model.plan import Slot
 from juxtatune.core.repertoire.night import Night, Now, Part
+from juxtatune.core.repertoire.rules import with_pairs
 from juxtatune.core.repertoire.song import Song
 
 
@@ -61,17 +62,14 @@ def _rules(rules: Night, slots: list[Slot], guitars: dict[str, int]) -> Night:
     )
     held = {s.song for s in slots}
 
-    def pairs(given: tuple[tuple[str, str], ...]) -> tuple[tuple[str, str], ...]:
-        return tuple(pair for pair in given if set(pair) <= held)
-
     pins = tuple(
         p for p in rules.pins
         if p.song in held and p.part < len(parts) and -parts[p.part].songs <= p.place < parts[p.part].songs
     )  # fmt: skip
     curve = rules.curve if rules.curve is None or len(rules.curve) == len(slots) else None
+    kept = with_pairs(rules, lambda pair: pair if set(pair) <= held else None)
     return replace(
-        rules, parts=parts, pins=pins, before=pairs(rules.before), adjacent=pairs(rules.adjacent),
-        apart=pairs(rules.apart), curve=curve, now=_now(rules.now, held, guitars),
+        kept, parts=parts, pins=pins, curve=curve, now=_now(rules.now, held, guitars),
         cover_after={s: c for s, c in rules.cover_after.items() if s in held},
     )  # fmt: skip
 

@@ -9,6 +9,7 @@ from juxtatune.core.errors import UserError
 from juxtatune.core.music.tuning import Tuning
 from juxtatune.core.planning.model.plan import Slot
 from juxtatune.core.repertoire.night import Gig, Night, Part, without_missed
+from juxtatune.core.repertoire.rules import with_pairs, without_rules_of
 from juxtatune.core.repertoire.song import Song, Way
 from juxtatune.core.strings.instrument import Instrument
 
@@ -168,25 +169,15 @@ def without_song(night: NightRecord, song: str) -> NightRecord:
     if slot is None:
         return night
     parts = tuple(Part(p.name, p.songs - 1) if k == slot.part else p for k, p in enumerate(night.rules.parts))
-    rules = replace(
-        night.rules, parts=parts,
-        pins=tuple(p for p in night.rules.pins if p.song != song),
-        before=_unnamed(night.rules.before, song), adjacent=_unnamed(night.rules.adjacent, song),
-        apart=_unnamed(night.rules.apart, song), curve=None,
-    )  # fmt: skip
+    rules = replace(without_rules_of(night.rules, song), parts=parts, curve=None)
     return replace(night, slots=tuple(s for s in night.slots if s.song != song), rules=rules)
 
 
 def with_song_replaced(night: NightRecord, old: str, new: str) -> NightRecord:
     """The night with one song in another's place, in its first way; rules follow."""
-
-    def pairs(found: tuple[tuple[str, str], ...]) -> tuple[tuple[str, str], ...]:
-        return tuple((new if a == old else a, new if b == old else b) for a, b in found)
-
-    r = night.rules
+    r = with_pairs(night.rules, lambda pair: (new if pair[0] == old else pair[0], new if pair[1] == old else pair[1]))
     rules = replace(
-        r, pins=tuple(replace(p, song=new) if p.song == old else p for p in r.pins), before=pairs(r.before),
-        adjacent=pairs(r.adjacent), apart=pairs(r.apart),
+        r, pins=tuple(replace(p, song=new) if p.song == old else p for p in r.pins),
         cover_after={new if s == old else s: c for s, c in r.cover_after.items()},
         now=replace(r.now, played=tuple(new if s == old else s for s in r.now.played)) if r.now is not None else None,
     )  # fmt: skip
@@ -201,10 +192,6 @@ def with_song_added(night: NightRecord, song: str, way: int = 0) -> NightRecord:
     return replace(
         night, slots=(*night.slots, Slot(song, last, way)), rules=replace(night.rules, parts=parts, curve=None)
     )
-
-
-def _unnamed(pairs: tuple[tuple[str, str], ...], song: str) -> tuple[tuple[str, str], ...]:
-    return tuple(pair for pair in pairs if song not in pair)
 
 
 class _Named(Protocol):

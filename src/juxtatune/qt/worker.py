@@ -198,7 +198,7 @@ class AudioWorker(QThread):
     def _listen(self, listener: Listener, block: Block) -> None:
         if self._print:
             self._print = False
-            listener.take_print()
+            listener.take_noise_profile()
         heard: BlockResult = listener.feed(block)
         self.heard.emit(heard)
         ear = self._ear
@@ -207,7 +207,7 @@ class AudioWorker(QThread):
             self.ear_heard.emit(found)
         word = "too loud" if heard.clipped else "too quiet" if heard.too_quiet else ""
         self.level.emit(heard.level_db, word)
-        if heard.printed:
+        if heard.profiled:
             self.state.emit("The room is known: its noise and hum are looked past.")
 
     def _catch(self, catcher: StrumCatcher, block: Block) -> None:

@@ -8,15 +8,15 @@ import numpy as np
 
 from juxtatune.core.listening.assignment.beam import assign_strings
 from juxtatune.core.listening.dsp.resample import to_working_rate
-from juxtatune.core.listening.event.damped import until_damped
-from juxtatune.core.listening.event.filter import confirmed, same_pitch
+from juxtatune.core.listening.event.damped import cut_at_damping
+from juxtatune.core.listening.event.filter import filter_onsets, same_pitch
 from juxtatune.core.listening.hum.track import without_hum
 from juxtatune.core.listening.note.reading import read
 from juxtatune.core.listening.offset.decay import damping
 from juxtatune.core.listening.onset.flux import onsets
 from juxtatune.core.listening.rejection.bleed import without_bleed, without_strays
 from juxtatune.core.listening.rejection.drums import without_drums
-from juxtatune.core.listening.rejection.hum_residual import without_left_hum
+from juxtatune.core.listening.rejection.hum_residual import without_hum_residual
 from juxtatune.core.listening.source import Samples
 from juxtatune.core.listening.types import Reading, Targets
 
@@ -36,21 +36,21 @@ def analyse_working(x: Samples, rate: float, targets: Targets) -> list[Reading]:
     if peak < 1e-6:
         return []
     raw, x = x, without_hum(x, rate)
-    found = confirmed(x, rate, onsets(x, rate), targets, x is not raw)
+    found = filter_onsets(x, rate, onsets(x, rate), targets, x is not raw)
     if x is not raw:
-        found = without_left_hum(raw, rate, found, targets)
+        found = without_hum_residual(raw, rate, found, targets)
     found = without_bleed(found, targets)
     readings: list[Reading | None] = []
     for k, c in enumerate(found):
         later = found[k + 1 :]
         same = next((d.onset for d in later if same_pitch(c, d)), length)
-        crowd = later[0].onset if later else length
+        next_note_onset = later[0].onset if later else length
         still = tuple(r.f1 for r in readings if r is not None and r.f1 is not None and r.end > c.onset + 0.1)
-        r = read(x, rate, c, min(same, length), crowd, targets, still)
+        r = read(x, rate, c, min(same, length), next_note_onset, targets, still)
         if r is not None:
-            r = until_damped(x, rate, r, later)
+            r = cut_at_damping(x, rate, r, later)
         readings.append(
-            _with_timbre(x, rate, r, crowd) if r is not None and targets.source is not None else r
+            _with_timbre(x, rate, r, next_note_onset) if r is not None and targets.source is not None else r
         )
     heard = [r for r in readings if r is not None]
     # what cannot be read is worth saying of a pluck, not of every sound beside one
@@ -59,9 +59,9 @@ def analyse_working(x: Samples, rate: float, targets: Targets) -> list[Reading]:
     return without_strays(assign_strings(without_drums(x, rate, heard), targets), targets)
 
 
-def _with_timbre(x: Samples, rate: float, r: Reading, crowd: float) -> Reading:
-    """The reading with what tells its string from another that may have this pitch; `crowd` is when another joins (s)."""
-    if r.f1 is None or r.stretch is None:
+def _with_timbre(x: Samples, rate: float, r: Reading, next_note_onset: float) -> Reading:
+    """The reading with what tells its string from another that may have this pitch; `next_note_onset` is when another joins (s)."""
+    if r.f1 is None or r.inharmonicity is None:
         return r
-    until = min(r.end, crowd) if crowd - r.start > ALONE_S else r.end
-    return replace(r, damping=damping(x, rate, r.start, until, r.f1, r.stretch))
+    until = min(r.end, next_note_onset) if next_note_onset - r.start > ALONE_S else r.end
+    return replace(r, damping=damping(x, rate, r.start, until, r.f1, r.inharmonicity))

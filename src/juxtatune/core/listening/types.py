@@ -62,7 +62,7 @@ class Reading:
     """One pluck. Times in s; `f1` in Hz is the settled pitch, None when it cannot be read (`problem`).
 
     `attack_cents` is against the same target as `cents`; `pitch` is on the MIDI scale under the reference.
-    `stretch` is the inharmonicity coefficient B, with its 1σ, `damping` None where nobody asked for it;
+    `inharmonicity` is the inharmonicity coefficient B, with its 1σ, `damping` None where nobody asked for it;
     `heard` is the chance that the octave is right.
     """
 
@@ -82,8 +82,8 @@ class Reading:
     also: tuple[int, ...] = ()
     problem: str | None = None
     settled: bool = True
-    stretch: float | None = None
-    stretch_sigma: float | None = None
+    inharmonicity: float | None = None
+    inharmonicity_sigma: float | None = None
     damping: Damping | None = None
     heard: float = 1.0
     phases_cents: float | None = None  # 1σ by its own phases alone, of a note however long

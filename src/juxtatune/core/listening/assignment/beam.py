@@ -18,8 +18,8 @@ from juxtatune.core.listening.assignment.timbre import (
     Trait,
     Traits,
     compared,
-    learnt,
-    traits,
+    learn_spread,
+    timbre_of,
     without_course,
 )
 from juxtatune.core.listening.types import Reading, Targets
@@ -65,7 +65,7 @@ def assign_strings(readings: list[Reading], targets: Targets) -> list[Reading]:
     heard = without_course([p.pitch for p in plucks], [p.traits for p in plucks])
     plucks = [replace(p, traits=t) for p, t in zip(plucks, heard, strict=True)]
     likeliest = min(_search(plucks, BY_STIFFNESS, tuning, source), key=lambda g: g.cost)
-    guesses = _search(plucks, learnt(heard, likeliest.strings), tuning, source)
+    guesses = _search(plucks, learn_spread(heard, likeliest.strings), tuning, source)
     odds = np.exp(min(g.cost for g in guesses) - np.array([g.cost for g in guesses]))
     out = list(readings)
     for j, k in enumerate(rows):
@@ -82,7 +82,7 @@ def _pluck(r: Reading, targets: Targets, tuning: Tuning, source: Tuning) -> _Plu
     assert r.pitch is not None and r.f1 is not None
     options = tuple(s for s in tuning.strings if targets.span(s)[0] <= r.pitch <= targets.span(s)[1])
     costs = tuple(_place_cost(r.pitch, source.pitch(s), tuning.pitch(s)) for s in options)
-    return _Pluck(r.pitch, traits(r), options, costs)
+    return _Pluck(r.pitch, timbre_of(r), options, costs)
 
 
 def _place_cost(pitch: float, start: float, target: float) -> float:

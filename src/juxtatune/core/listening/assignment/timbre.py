@@ -42,11 +42,11 @@ USUAL = Spread((0.5, 0.35, 0.3), (0.15, 0.25, 0.15))  # as measured on sampled g
 BY_STIFFNESS = Spread(USUAL.strings, (0.15, 1e3, 1e3))
 
 
-def traits(r: Reading) -> Traits:
+def timbre_of(r: Reading) -> Traits:
     """The traits of a pluck, with the variance of hearing them; None where they cannot be told."""
     heard: list[Trait | None] = [None, None, None]
-    if r.f1 is not None and r.stretch is not None and r.stretch > 1e-6 and r.stretch_sigma is not None:
-        heard[0] = Trait(float(np.log(r.stretch * r.f1**2)), (r.stretch_sigma / r.stretch) ** 2)
+    if r.f1 is not None and r.inharmonicity is not None and r.inharmonicity > 1e-6 and r.inharmonicity_sigma is not None:
+        heard[0] = Trait(float(np.log(r.inharmonicity * r.f1**2)), (r.inharmonicity_sigma / r.inharmonicity) ** 2)
     if r.damping is not None:
         heard[1] = Trait(r.damping.level, r.damping.level_sigma**2)
         heard[2] = Trait(r.damping.slope, r.damping.slope_sigma**2)
@@ -69,7 +69,7 @@ def without_course(pitches: list[float], heard: list[Traits]) -> list[Traits]:
     return [tuple(t) for t in out]
 
 
-def learnt(heard: list[Traits], strings: tuple[int, ...]) -> Spread:
+def learn_spread(heard: list[Traits], strings: tuple[int, ...]) -> Spread:
     """How much the damping differs in this sound, by a first guess at the strings."""
     between, within = list(USUAL.strings), list(USUAL.plucks)
     for k in DAMPED:

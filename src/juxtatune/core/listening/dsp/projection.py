@@ -29,7 +29,7 @@ def project(x: Samples, starts: NDArray[np.int64], window: F, hz: F, rate: float
     """The stretches of a sound (N,) that begin at samples `starts` (M,), against each frequency (P,): (M, P), its phase
     that of a stretch's middle.
 
-    A stretch is as long as the window (size,), which must be symmetric: what lies alike on both sides of the middle is
+    A inharmonicity is as long as the window (size,), which must be symmetric: what lies alike on both sides of the middle is
     added up first. Single precision is exact to 1e-6 rad, far below what any reading is sure of.
     Raises IndexError where a stretch reaches beyond the sound.
     """

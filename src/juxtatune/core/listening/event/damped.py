@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from juxtatune.core.listening.dsp.projection import hann, project
 from juxtatune.core.listening.event.detect import Candidate
-from juxtatune.core.listening.partials.demodulate import MOST_PARTIALS, USUAL_STRETCH, partial_hz
+from juxtatune.core.listening.partials.demodulate import MOST_PARTIALS, USUAL_INHARMONICITY, partial_hz
 from juxtatune.core.listening.source import Samples
 from juxtatune.core.listening.types import Reading
 
@@ -28,16 +28,16 @@ LONG = 0.5  # frames, from where a loss shows
 OTHERS = np.arange(1, 61)
 
 
-def until_damped(x: Samples, rate: float, r: Reading, later: list[Candidate]) -> Reading:
+def cut_at_damping(x: Samples, rate: float, r: Reading, later: list[Candidate]) -> Reading:
     """The reading of a string, ended where one of the strings that begin `later` took its place."""
-    if r.f1 is None or r.stretch is None:
+    if r.f1 is None or r.inharmonicity is None:
         return r
-    hz = partial_hz(r.f1, r.stretch, np.arange(1, MOST_PARTIALS + 1))
+    hz = partial_hz(r.f1, r.inharmonicity, np.arange(1, MOST_PARTIALS + 1))
     others = np.zeros(0)
     for k, new in enumerate(later):
         if new.onset >= r.end - AFTER_S:
             break
-        others = np.append(others, partial_hz(new.tone.f1, new.tone.stretch or USUAL_STRETCH, OTHERS))
+        others = np.append(others, partial_hz(new.tone.f1, new.tone.inharmonicity or USUAL_INHARMONICITY, OTHERS))
         following = later[k + 1].onset if k + 1 < len(later) else len(x) / rate
         levels = _levels(x, rate, r.start, new.onset, min(following, r.end), hz, others)
         if levels is not None and _falls(levels):

@@ -9,7 +9,7 @@ import numpy as np
 from juxtatune.core.listening.dsp.peaks import new_peaks
 from juxtatune.core.listening.dsp.projection import hann, project
 from juxtatune.core.listening.event.repluck import is_repluck
-from juxtatune.core.listening.partials.demodulate import USUAL_STRETCH, partial_hz
+from juxtatune.core.listening.partials.demodulate import USUAL_INHARMONICITY, partial_hz
 from juxtatune.core.listening.source import Samples
 from juxtatune.core.listening.tone.twm import Tone, candidates
 from juxtatune.core.listening.types import Targets
@@ -52,7 +52,7 @@ class Begun:
 NOTHING = Begun(None, False)
 
 
-def hear(
+def detect_tone(
     x: Samples,
     rate: float,
     onset: float,
@@ -85,8 +85,8 @@ def hear(
             again = None
     if best is None or not heard:
         return Begun(None, bool(total))
-    if ringing and targets.tuning is not None and strange(best, targets) == NOWHERE:
-        best = _distorted_together(best, total, targets, ringing)
+    if ringing and targets.tuning is not None and tuning_distance(best, targets) == NOWHERE:
+        best = _difference_tone_root(best, total, targets, ringing)
     others = [t.score for t in total if abs(12 * np.log2(t.f1 / best.f1)) > 1.0]
     rang = again is None and _rang(best, ringing[-1:])
     own = _own_power(best, ringing[-1:])
@@ -101,7 +101,7 @@ def _brighter(tone: Tone, ringing: tuple[float, ...]) -> bool:
 
 def _power(part: Samples, rate: float, f1: float) -> float:
     """What the low partials of a tone carry, whether they are new or not."""
-    hz = partial_hz(f1, USUAL_STRETCH, np.arange(1, 9))
+    hz = partial_hz(f1, USUAL_INHARMONICITY, np.arange(1, 9))
     z = project(part, np.zeros(1, np.int64), hann(len(part)), hz[hz < 0.45 * rate], rate)
     return float(np.sum(np.abs(z) ** 2))
 
@@ -132,23 +132,23 @@ def _preferred(tones: list[Tone], targets: Targets) -> Tone:
         return tones[0]
     most = max(t.power for t in tones)
     loud = [t for t in tones if t.power > 0.5 * most]
-    best = max(loud, key=lambda t: t.score - strange(t, targets))
-    its = strange(best, targets)
+    best = max(loud, key=lambda t: t.score - tuning_distance(t, targets))
+    its = tuning_distance(best, targets)
     # a bass that plays along an octave or a twelfth below leaves nearly all of the power to the string
     above = [
         t for t in loud
         if t.power > MOSTLY * most and t.score > best.score - CLOSE
-        and is_multiple(t, best) and strange(t, targets) <= its
+        and is_multiple(t, best) and tuning_distance(t, targets) <= its
     ]  # fmt: skip
     return max(above, key=lambda t: t.score, default=best)
 
 
-def _distorted_together(tone: Tone, tones: list[Tone], targets: Targets, ringing: tuple[float, ...]) -> Tone:
+def _difference_tone_root(tone: Tone, tones: list[Tone], targets: Targets, ringing: tuple[float, ...]) -> Tone:
     """The string that begins where distortion makes one low tone, which is no string's, of it and those that ring."""
     most = max((t.power for t in tones), default=0.0)
     on = [
         t for t in tones
-        if t.power > 0.5 * most and strange(t, targets) < NOWHERE and not _rang(t, ringing)
+        if t.power > 0.5 * most and tuning_distance(t, targets) < NOWHERE and not _rang(t, ringing)
         and is_multiple(t, tone, HIGHEST_TOGETHER)
     ]  # fmt: skip
     return max(on, key=lambda t: t.score, default=tone)
@@ -160,17 +160,17 @@ def is_multiple(tone: Tone, of: Tone, highest: float = 4.5) -> bool:
     return 1.5 < ratio < highest and abs(ratio - round(ratio)) < 0.03
 
 
-def rather(x: Samples, rate: float, c: Candidate, until: float, targets: Targets) -> Candidate | None:
+def corrected_octave(x: Samples, rate: float, c: Candidate, until: float, targets: Targets) -> Candidate | None:
     """The tone that is better heard an octave, a twelfth or two octaves off a candidate's, in its sound alone."""
-    other = hear(x, rate, c.onset, until, targets).string
+    other = detect_tone(x, rate, c.onset, until, targets).string
     if other is None or other.tone.score < c.tone.score + BETTER:
         return None
-    if strange(other.tone, targets) == NOWHERE > strange(c.tone, targets):
+    if tuning_distance(other.tone, targets) == NOWHERE > tuning_distance(c.tone, targets):
         return None
     return other if is_multiple(other.tone, c.tone) or is_multiple(c.tone, other.tone) else None
 
 
-def strange(tone: Tone, targets: Targets) -> float:
+def tuning_distance(tone: Tone, targets: Targets) -> float:
     """What a tone's score loses for lying away from where the strings are tuned, or may still be."""
     if not any(low <= tone.f1 <= high for low, high in targets.ranges_hz or []):
         return NOWHERE
@@ -192,7 +192,7 @@ def _is_string(tone: Tone, targets: Targets) -> bool:
 
 def _fills(tone: Tone, targets: Targets) -> bool:
     """Whether a tone on its string carries most of the power of what is new, by its low partials."""
-    if targets.tuning is None or targets.source is not None or strange(tone, targets) > 0:
+    if targets.tuning is None or targets.source is not None or tuning_distance(tone, targets) > 0:
         return False
     power = tone.peaks.powers * (tone.peaks.weight > NEW)
     own = power[tone.number > 0].sum()

@@ -5,10 +5,16 @@ from __future__ import annotations
 import numpy as np
 
 from juxtatune.core.listening.event.continuity import is_phase_continuous
-from juxtatune.core.listening.event.detect import BETTER, BRIGHT, Candidate, hear, is_multiple
+from juxtatune.core.listening.event.detect import BETTER, BRIGHT, Candidate, detect_tone, is_multiple
 from juxtatune.core.listening.event.modulation import is_modulated_continuation
 from juxtatune.core.listening.event.repluck import HIGHEST, LEAST_JUMP, LEAST_JUMP_RISING, is_repluck
-from juxtatune.core.listening.event.sustain import comes_and_goes, decays, is_damped, of_the_mains, sounds
+from juxtatune.core.listening.event.sustain import (
+    comes_and_goes,
+    decays,
+    is_damped,
+    is_sounding,
+    of_the_mains,
+)
 from juxtatune.core.listening.source import Samples
 from juxtatune.core.listening.types import Targets
 
@@ -25,7 +31,7 @@ FRESH = 0.3  # weight of a low partial that no swelling of a ringing string reac
 RISING = 2.0  # weight of new partials that only a pluck brings: beating brings a third of it
 
 
-def confirmed(
+def filter_onsets(
     x: Samples, rate: float, times: list[float], targets: Targets, hummed: bool = False
 ) -> list[Candidate]:
     """The candidates at which a string begins, one for each pluck; a ringing start counts as a pluck at 0.
@@ -39,7 +45,7 @@ def confirmed(
     for k in range(len(times)):
         following = _following(times, k, len(x) / rate)
         c = _heard_at(x, rate, times, k, following, targets, out)
-        if c is None or (of_the_mains(c) and not ends(x, rate, c, following)):
+        if c is None or (of_the_mains(c) and not has_note_off(x, rate, c, following)):
             continue
         if out and (lower := _lower(x, rate, out[-1], c, targets)) is not None:
             out[-1] = lower
@@ -60,7 +66,7 @@ def confirmed(
     return out
 
 
-def ends(x: Samples, rate: float, c: Candidate, following: float) -> bool:
+def has_note_off(x: Samples, rate: float, c: Candidate, following: float) -> bool:
     """Whether a tone falls until the next onset or, above the mains, in the next seconds, or is cut short there, or
     comes and goes: hum stays."""
     looks = (following, c.onset + OPENING_S if c.tone.f1 > ABOVE_MAINS_HZ else following)
@@ -91,10 +97,10 @@ def _heard_at(
     """The tone that begins at an onset; a weak one is looked at once more past the next, if anything begins at all."""
     t = times[k]
     at_once, ringing = t < AT_ONCE_S and not before, tuple(b.tone.f1 for b in before[-3:])
-    begun = hear(x, rate, t, following, targets, at_once, ringing)
+    begun = detect_tone(x, rate, t, following, targets, at_once, ringing)
     c = begun.string
     if begun.new and (c is None or c.tone.score < WEAK) and following - t < LOOK_S and k + 1 < len(times):
-        longer = _confirmed_over(x, rate, t, times[k + 1 : k + 3], targets)
+        longer = _confirmed_between(x, rate, t, times[k + 1 : k + 3], targets)
         return longer if c is None or (longer and _clearer(longer, c)) else c
     return c
 
@@ -110,7 +116,7 @@ def _known(x: Samples, rate: float, c: Candidate, following: float, before: Cand
     it just rings on."""
     if c.onset - before.onset < ECHO_S:
         # one pluck, flagged twice: it began at the earlier moment if it sounded between the two
-        return None if sounds(x, rate, c, before.onset, c.onset) else False
+        return None if is_sounding(x, rate, c, before.onset, c.onset) else False
     if before.first and c.onset < LOOK_S:
         return False
     return True if _again(x, rate, c, following, before) else None
@@ -123,8 +129,8 @@ def _opening(x: Samples, rate: float, times: list[float], targets: Targets, humm
     first = next((t for t in times if t > SHORTEST_OPENING_S), len(x) / rate)
     if first <= SHORTEST_OPENING_S:
         return None
-    c = hear(x, rate, 0.0, first, targets, opening=True).string
-    if c is None or not sounds(x, rate, c, 0.0, min(first, LOOK_S) / 2):
+    c = detect_tone(x, rate, 0.0, first, targets, opening=True).string
+    if c is None or not is_sounding(x, rate, c, 0.0, min(first, LOOK_S) / 2):
         return None
     # until a first noise it may hardly fall; what is tuned like hum must fall before there is any
     looks: tuple[float, ...] = (first, OPENING_S)
@@ -145,16 +151,16 @@ def _lower(x: Samples, rate: float, before: Candidate, c: Candidate, targets: Ta
     longer look hears it too."""
     if before.first or c.onset - before.onset > ECHO_S or not is_multiple(before.tone, c.tone):
         return None
-    longer = hear(x, rate, before.onset, before.onset + 2 * LOOK_S, targets).string
+    longer = detect_tone(x, rate, before.onset, before.onset + 2 * LOOK_S, targets).string
     return longer if longer is not None and same_pitch(longer, c) else None
 
 
-def _confirmed_over(
+def _confirmed_between(
     x: Samples, rate: float, t: float, after: list[float], targets: Targets
 ) -> Candidate | None:
     """A tone that needs a longer look than to the next candidate, which is but a turn in its attack."""
-    c = hear(x, rate, t, after[1] if len(after) > 1 else len(x) / rate, targets).string
-    return c if c is not None and sounds(x, rate, c, t, after[0]) else None
+    c = detect_tone(x, rate, t, after[1] if len(after) > 1 else len(x) / rate, targets).string
+    return c if c is not None and is_sounding(x, rate, c, t, after[0]) else None
 
 
 def _again(x: Samples, rate: float, c: Candidate, following: float, before: Candidate) -> bool:

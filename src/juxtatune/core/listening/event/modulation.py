@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 
 from juxtatune.core.listening.dsp.rolling import medians, moving_median
 from juxtatune.core.listening.event.detect import Candidate
-from juxtatune.core.listening.partials.demodulate import USUAL_STRETCH, F, Heterodyned, heterodyne
-from juxtatune.core.listening.partials.paths import each, together
+from juxtatune.core.listening.partials.demodulate import USUAL_INHARMONICITY, F, Heterodyned, heterodyne
+from juxtatune.core.listening.partials.paths import common_path, partial_paths
 from juxtatune.core.listening.source import Samples
 
 STRING_SCORE = 0.6  # a drum's pitch falls too
@@ -33,16 +33,16 @@ def is_modulated_continuation(x: Samples, rate: float, c: Candidate) -> bool:
     if c.tone.score < LEAST_SCORE:
         return False
     onset, around = c.onset, max(AROUND_S, PERIODS / c.tone.f1)
-    stretch = c.tone.stretch or USUAL_STRETCH
-    d = heterodyne(x, rate, max(onset - around, 0), onset + around, c.tone.f1, stretch, partials=PARTIALS)
+    inharmonicity = c.tone.inharmonicity or USUAL_INHARMONICITY
+    d = heterodyne(x, rate, max(onset - around, 0), onset + around, c.tone.f1, inharmonicity, partials=PARTIALS)
     if d is None:
         return False
     d, t = _loud(d, onset), (d.t[1:] + d.t[:-1]) / 2 - onset
     if min((t < 0).sum(), (t > 0).sum()) < AT_LEAST or len(d.n) < LEAST or not _goes_on(d, t):
         return False
     # a string picked anew leaps, each partial by itself
-    partials = each(d)
-    middle, apart = together(d, partials)
+    partials = partial_paths(d)
+    middle, apart = common_path(d, partials)
     if _waves(t, partials, middle) or _several_still(t, partials):
         return True
     bend = _bend(t, middle, AT_ONCE_S, apart)

@@ -57,10 +57,10 @@ def is_repluck(
     tone = likeliest(new_peaks(x[begin : begin + length], None, rate), proposing=PROPOSING)
     if tone is None or tone.score < (RICH_SCORE if tone.rich else LEAST_SCORE):
         return None
-    return tone if _jumps(x, rate, tone, (since, onset, following), least, over, bright) else None
+    return tone if _phase_jumps(x, rate, tone, (since, onset, following), least, over, bright) else None
 
 
-def _jumps(
+def _phase_jumps(
     x: Samples,
     rate: float,
     tone: Tone,

@@ -18,7 +18,7 @@ LOOK_S, GONE = 0.1, 0.1  # before and after a moment, and in power
 NOTHING, SUSTAINED_S = 0.01, 3.2  # in power, and how long a distorted string may not fall
 
 
-def sounds(x: Samples, rate: float, c: Candidate, begin: float, end: float) -> bool:
+def is_sounding(x: Samples, rate: float, c: Candidate, begin: float, end: float) -> bool:
     """True when a tone is heard between two moments about as loud as it is after them."""
     hz = np.array([f for _, f, _ in c.tone.matched][:8])
     between, after = int((begin + 0.01) * rate), int((end + 0.02) * rate)
@@ -48,7 +48,7 @@ def decays(x: Samples, rate: float, c: Candidate, start: float, until: float) ->
     """Tells a string that rings from hum that stays."""
     numbers = np.array([n for n, _, _ in c.tone.matched][:6])
     t, power = envelope(
-        x, rate, start, min(until, start + 2.0), partial_hz(c.tone.f1, c.tone.stretch, numbers), c.tone.f1
+        x, rate, start, min(until, start + 2.0), partial_hz(c.tone.f1, c.tone.inharmonicity, numbers), c.tone.f1
     )
     if len(t) < 4:
         return False

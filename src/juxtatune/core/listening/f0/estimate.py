@@ -21,7 +21,7 @@ from juxtatune.core.listening.partials.demodulate import MOST_FRAMES, MOST_PARTI
 from juxtatune.core.listening.source import Samples
 
 F = NDArray[np.floating]
-MOST_STRETCH = 2e-3
+MOST_INHARMONICITY = 2e-3
 
 
 @dataclass(frozen=True)
@@ -33,8 +33,8 @@ class F0Estimate:
     """
 
     f1: float
-    stretch: float
-    stretch_sigma: float
+    inharmonicity: float
+    inharmonicity_sigma: float
     glide: F  # (K, 2): sizes (relative, at `origin`) and times (s) of its parts; a time of 0 is none
     sigma_cents: float
     among_cents: float  # 1σ from the scatter among its partials alone, without the glide's
@@ -77,7 +77,7 @@ def fit_pluck(
     start: float,
     end: float,
     f1: float,
-    stretch: float,
+    inharmonicity: float,
     glide: bool = True,
     rounds: int = 3,
     most: int = MOST_FRAMES,
@@ -92,23 +92,23 @@ def fit_pluck(
     """
     fit = None
     for _ in range(rounds):
-        turned = turned or heterodyne(x, rate, start, end, f1, stretch, most, partials)
-        new = estimate_f0(turned, f1, stretch, glide) if turned is not None else None
+        turned = turned or heterodyne(x, rate, start, end, f1, inharmonicity, most, partials)
+        new = estimate_f0(turned, f1, inharmonicity, glide) if turned is not None else None
         if new is None:
             return fit
         fit, turned = new, None
         moved = abs(CENTS * np.log(fit.f1 / f1))
-        f1, stretch = fit.f1, fit.stretch
+        f1, inharmonicity = fit.f1, fit.inharmonicity
         if moved < 0.5 or not glide:
             break
     return fit
 
 
-def estimate_f0(d: Heterodyned, f1: float, stretch: float, with_glide: bool) -> F0Estimate | None:
-    """Joins the phases of all partials into one pitch; `f1` (Hz) and `stretch` are what they were turned down by."""
+def estimate_f0(d: Heterodyned, f1: float, inharmonicity: float, with_glide: bool) -> F0Estimate | None:
+    """Joins the phases of all partials into one pitch; `f1` (Hz) and `inharmonicity` are what they were turned down by."""
     origin = float(d.t[0])
     t = d.t - origin
-    told = phase_lines.solved(d.z, d.noise, d.n, d.hz, t, d.overlap, stretch, with_glide)
+    told = phase_lines.fit_phase_lines(d.z, d.noise, d.n, d.hz, t, d.overlap, inharmonicity, with_glide)
     if told is None:
         return None
     pitch = told.pitch
@@ -117,8 +117,8 @@ def estimate_f0(d: Heterodyned, f1: float, stretch: float, with_glide: bool) -> 
     n, hz = d.n[told.where][own], d.hz[told.where][own]
     return F0Estimate(
         f1=f1 * (1 + pitch.shift),
-        stretch=min(max(stretch + pitch.bend, 0.0), MOST_STRETCH),
-        stretch_sigma=pitch.turn,
+        inharmonicity=min(max(inharmonicity + pitch.bend, 0.0), MOST_INHARMONICITY),
+        inharmonicity_sigma=pitch.turn,
         glide=told.glide,
         sigma_cents=pitch.sigma * CENTS,
         among_cents=pitch.among * CENTS,

@@ -12,7 +12,7 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from juxtatune.core.listening.f0.glide_two_times import bend, levelled, moments
+from juxtatune.core.listening.f0.glide_two_times import glide_basis, levelled, moments
 
 # sums in any order, so that the processor takes several terms at once
 _jit = nb.njit(cache=True, nogil=True, error_model="numpy", fastmath={"reassoc", "nsz", "contract"})
@@ -55,13 +55,13 @@ def unwrapped(angle, t, weight, hz, with_glide):
         return phase
     some = hz[:low]
     clear, counts = phase[:low], weight[:low]
-    tau = best_time(TAUS.copy(), t, clear, counts, some)
-    fit = slopes(t, clear, counts, some, bend(t, tau))
+    tau = best_time_constant(TAUS.copy(), t, clear, counts, some)
+    fit = slopes(t, clear, counts, some, glide_basis(t, tau))
     along = certain = 0.0
     for j in range(low):
         along += fit.slope[j] * hz[j] / fit.variance[j]
         certain += hz[j] ** 2 / fit.variance[j]
-    course = bend(t, tau)
+    course = glide_basis(t, tau)
     for i in range(len(t)):
         course[i] = along / certain * t[i] + 2 * np.pi * fit.glide * course[i]
     for j in range(low, len(hz)):
@@ -83,13 +83,13 @@ def _join_up(angle, hz, course, out):
 def settled(t, phase, weight, hz, alive, tau):
     """The fit with a glide of time `tau` (s), with weights that what is left of it asks for, again until that moves it
     no more: its lines, the time, and these weights."""
-    fit, plain, times = slopes(t, phase, weight, hz, bend(t, tau)), weight, TAUS.copy()
+    fit, plain, times = slopes(t, phase, weight, hz, glide_basis(t, tau)), weight, TAUS.copy()
     for _ in range(ROUNDS):
         weight = reweighed(fit.residual, plain, alive, STRAY)
         if tau > 0:
-            tau = best_time(times, t, phase, weight, hz)
+            tau = best_time_constant(times, t, phase, weight, hz)
             times = tau * NEARBY
-        new = slopes(t, phase, weight, hz, bend(t, tau))
+        new = slopes(t, phase, weight, hz, glide_basis(t, tau))
         moved = moved_cents(new, fit, hz, weight)
         fit = new
         if moved < STILL:
@@ -124,7 +124,7 @@ def left_over(weight, residual, alive):
 
 
 @_jit
-def best_time(times, t, phase, weight, hz):
+def best_time_constant(times, t, phase, weight, hz):
     """The glide time (s) that leaves least: of a grid of times, evenly spaced by ratio, then of a finer one about its
     best. What lies between two of them counts: a hundredth of a slow one moves where it ends."""
     level = levelled(t, phase, weight)
@@ -184,7 +184,7 @@ def _gains(times, t, levelled, hz):
     total, spread, weight, away, along = levelled
     out = np.empty(len(times))
     for k in range(len(times)):
-        shape = bend(t, times[k])
+        shape = glide_basis(t, times[k])
         gain = strength = 0.0
         for j in range(len(hz)):
             level = tilt = square = reach = 0.0

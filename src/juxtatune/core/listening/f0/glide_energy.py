@@ -9,7 +9,7 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
-from juxtatune.core.listening.f0.glide_two_times import bend, normal
+from juxtatune.core.listening.f0.glide_two_times import glide_basis, normal
 from juxtatune.core.listening.f0.linear import solve
 
 _jit = nb.njit(cache=True, nogil=True, error_model="numpy", fastmath={"reassoc", "nsz", "contract"})
@@ -24,7 +24,7 @@ ALIKE = 1e-9  # by which partials that fall alike differ all the same
 
 
 @_jit
-def led(t, power, alive, level, hz, noise, own):
+def fit_energy_glide(t, power, alive, level, hz, noise, own):
     """The parts (K, 2) of the glide that leaves least of `levelled` phases among those that partials of this `power`
     ask for, in `noise` of that variance; none where it would rise. The first are the partials' own, each of which
     bends itself by `own` more."""
@@ -32,7 +32,7 @@ def led(t, power, alive, level, hz, noise, own):
     count = len(parts)
     columns, along, across = np.empty((count, len(t))), 0.0, 0.0
     for k in range(count):
-        course = bend(t, parts[k, 1])
+        course = glide_basis(t, parts[k, 1])
         for i in range(len(t)):
             columns[k, i] = parts[k, 0] * course[i]
     square, reach, _ = normal(columns, level, hz, own)
@@ -56,13 +56,13 @@ def led(t, power, alive, level, hz, noise, own):
 
 
 @_jit
-def unbent(t, phase, parts, hz, own):
+def without_energy_glide(t, phase, parts, hz, own):
     """The phases (P, M) without what each partial adds to its own by `own` times its energy, beyond what that bends all
     by."""
     out = phase.copy()
     for j in range(min(len(hz), len(parts) - len(ABOVE))):
         if own > 0 and parts[j, 0] > 0:
-            course = bend(t, parts[j, 1])
+            course = glide_basis(t, parts[j, 1])
             for i in range(len(t)):
                 out[j, i] -= 2 * np.pi * hz[j] * own * parts[j, 0] * course[i]
     return out

@@ -20,7 +20,7 @@ from juxtatune.core.listening.f0.glide_biexp import (
     STRAY,
     TAUS,
     Lines,
-    best_time,
+    best_time_constant,
     moved_cents,
     persistence,
     reweighed,
@@ -28,8 +28,15 @@ from juxtatune.core.listening.f0.glide_biexp import (
     slopes,
     unwrapped,
 )
-from juxtatune.core.listening.f0.glide_energy import led, unbent
-from juxtatune.core.listening.f0.glide_two_times import bend, levelled, nearer, pair, shape, shared
+from juxtatune.core.listening.f0.glide_energy import fit_energy_glide, without_energy_glide
+from juxtatune.core.listening.f0.glide_two_times import (
+    best_pair,
+    gauss_newton,
+    glide_basis,
+    levelled,
+    shape,
+    shared,
+)
 
 _jit = nb.njit(cache=True, nogil=True, error_model="numpy")
 _within = nb.njit(inline="always", error_model="numpy")
@@ -86,7 +93,7 @@ class GlideFit(NamedTuple):
     energy: bool  # the string's own leads it
 
 
-def fitted(heard: AudiblePartials, with_glide: bool) -> GlideFit:
+def select_glide(heard: AudiblePartials, with_glide: bool) -> GlideFit:
     """The lines through all phases, with a glide where it earns its place."""
     t, hz, alive, plain = heard.t, heard.hz, heard.alive, heard.weight
     lag = int(np.ceil(2 * heard.overlap))
@@ -106,11 +113,11 @@ def _once(angle, t, weight, hz, alive, overlap, with_glide):
     up, the weights that what is left asks for, and how many frames are independent."""
     phase, frames = unwrapped(angle, t, weight, hz, with_glide), max(_count(alive), 1) / overlap
     parts = np.zeros((2, 2))
-    best = slopes(t, phase, weight, hz, bend(t, 0.0))
+    best = slopes(t, phase, weight, hz, glide_basis(t, 0.0))
     if not with_glide:
         return best, parts, phase, weight, frames
-    tau = best_time(TAUS.copy(), t, phase, weight, hz)
-    if not _worth(slopes(t, phase, weight, hz, bend(t, tau)).cost, best.cost, EARNED, frames):
+    tau = best_time_constant(TAUS.copy(), t, phase, weight, hz)
+    if not _worth(slopes(t, phase, weight, hz, glide_basis(t, tau)).cost, best.cost, EARNED, frames):
         tau = 0.0
     plain = weight
     best, tau, weight = settled(t, phase, plain, hz, alive, tau)
@@ -144,7 +151,7 @@ def _otherwise(t, phase, power, plain, weight, hz, alive, once, parts, frames, l
     for _ in range(ROUNDS):
         weight = reweighed(fit.residual, plain, alive, STRAY)
         level, noise = levelled(t, phase, weight), max(fit.cost / frames, QUIETEST)
-        again = led(t, power, alive, level, hz, noise, own) if energy else nearer(t, level, hz, found)
+        again = fit_energy_glide(t, power, alive, level, hz, noise, own) if energy else gauss_newton(t, level, hz, found)
         if len(again) > 0 and again[0, 1] > 0:
             found = again
         last, fit = fit, _fit(t, phase, weight, hz, found, own)
@@ -271,11 +278,11 @@ def _likeliest(t, phase, power, plain, weight, hz, alive, once, parts, frames):
     left = _squares(plain, once.residual) / count
     # what noise leaves hides such a course, and what partials do each by itself is none
     if _common(once.residual, weight, hz) > max(TOGETHER * left / (left + USUALLY), LEAST):
-        two = pair(t, level, hz)
+        two = best_pair(t, level, hz)
         if two[0, 1] > 0:
             fit, found = slopes(t, phase, weight, hz, shape(t, two)), two
     for own in OWN:
-        led_so = led(t, power, alive, level, hz, noise, own) if parts[0, 1] > FASTEST else parts[:0]
+        led_so = fit_energy_glide(t, power, alive, level, hz, noise, own) if parts[0, 1] > FASTEST else parts[:0]
         if len(led_so) > 0:
             by_own = _fit(t, phase, weight, hz, led_so, own)
             explained = _squares(plain, by_own.residual) < max(EXPLAINED, MOSTLY * left) * count
@@ -287,7 +294,7 @@ def _likeliest(t, phase, power, plain, weight, hz, alive, once, parts, frames):
 @_jit
 def _fit(t, phase, weight, hz, parts, own):
     """The lines through all phases with a glide of these parts, each partial bent by itself too."""
-    return slopes(t, unbent(t, phase, parts, hz, own), weight, hz, shape(t, parts))
+    return slopes(t, without_energy_glide(t, phase, parts, hz, own), weight, hz, shape(t, parts))
 
 
 @_jit

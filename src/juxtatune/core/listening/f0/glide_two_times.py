@@ -22,7 +22,7 @@ USUAL_SIZE, USUAL_LOG = 0.012, 0.7
 
 
 @_jit
-def bend(t, tau):
+def glide_basis(t, tau):
     """What a glide of time `tau` (s) has added to a line by then: τ (1 − exp(−t/τ)), zero for none."""
     out = np.zeros(len(t))
     if tau <= 0:
@@ -74,11 +74,11 @@ def moments(t, weight):
 
 
 @_jit
-def pair(t, level, hz):
+def best_pair(t, level, hz):
     """The two parts (2, 2) of the glide that leaves least of `levelled` phases; zeros where none falls twice."""
     columns = np.empty((len(TIMES), len(t)))
     for k in range(len(TIMES)):
-        course = bend(t, TIMES[k])
+        course = glide_basis(t, TIMES[k])
         for i in range(len(t)):
             columns[k, i] = course[i]
     square, reach, _ = normal(columns, level, hz, 0.0)
@@ -94,11 +94,11 @@ def pair(t, level, hz):
             if first > 0 and second > 0 and gain > most:
                 most = gain
                 out[0, 0], out[0, 1], out[1, 0], out[1, 1] = first, TIMES[a], second, TIMES[b]
-    return nearer(t, level, hz, out) if most > 0 else out
+    return gauss_newton(t, level, hz, out) if most > 0 else out
 
 
 @_jit
-def nearer(t, level, hz, parts):
+def gauss_newton(t, level, hz, parts):
     """The parts led to the least squares near them (Gauss and Newton); zeros where one of them would rise."""
     parts = parts.copy()
     for _ in range(STEPS):
@@ -125,7 +125,7 @@ def shape(t, parts):
         size += parts[k, 0]
     for k in range(len(parts)):
         if parts[k, 1] > 0:
-            one = bend(t, parts[k, 1])
+            one = glide_basis(t, parts[k, 1])
             for i in range(len(t)):
                 out[i] += parts[k, 0] / size * one[i]
     return out
@@ -155,7 +155,7 @@ def _columns(t, parts):
     out = np.empty((2 * len(parts), len(t)))
     for k in range(len(parts)):
         size, tau = parts[k, 0], parts[k, 1]
-        course = bend(t, tau)
+        course = glide_basis(t, tau)
         for i in range(len(t)):
             out[2 * k, i] = course[i]
             out[2 * k + 1, i] = size * (course[i] - t[i] * (1 - course[i] / tau))

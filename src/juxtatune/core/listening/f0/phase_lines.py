@@ -8,11 +8,12 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
+from juxtatune.core.listening.dsp.mixture import mixture_sigma
 from juxtatune.core.listening.f0.glide_biexp import CENTS, gains, left_over, peak, slopes
-from juxtatune.core.listening.f0.glide_select import SLOW_S, SLOWER_S, AudiblePartials, GlideFit, fitted
-from juxtatune.core.listening.f0.glide_two_times import bend
+from juxtatune.core.listening.f0.glide_select import SLOW_S, SLOWER_S, AudiblePartials, GlideFit, select_glide
+from juxtatune.core.listening.f0.glide_two_times import glide_basis
 from juxtatune.core.listening.f0.membership import partial_membership
-from juxtatune.core.listening.f0.regression import join
+from juxtatune.core.listening.f0.regression import fit_line
 from juxtatune.core.listening.partials.kernels import decays, faint_and_fading, standing_out
 
 _jit = nb.njit(cache=True, nogil=True, error_model="numpy")
@@ -74,9 +75,9 @@ class PhaseEstimate(NamedTuple):
     vaguer: float = 1.0  # times as unsure as the string's own partials are all of them
 
 
-def solved(
+def fit_phase_lines(
     z: NDArray[np.complex128], noise: F, every: NDArray[np.int64], hz: F, t: F,
-    overlap: float, stretch: float, with_glide: bool,
+    overlap: float, inharmonicity: float, with_glide: bool,
 ) -> PhaseEstimate | None:  # fmt: skip
     """The common pitch of partials `z` (P, M), turned down to zero from `hz` (P,), their numbers `every`; None where none
     is heard.
@@ -86,38 +87,38 @@ def solved(
     heard = _begun(z, noise, every, hz, t, overlap)
     if len(heard.where) == 0:
         return None
-    course = fitted(heard, with_glide)
-    told = _told(course, heard, stretch, with_glide)
+    course = select_glide(heard, with_glide)
+    told = _phase_estimate(course, heard, inharmonicity, with_glide)
     if told is None or not with_glide or len(heard.where) < SEVERAL or told.pitch.sigma < UNSURE:
         return told
-    return _own(course, told, heard, stretch)
+    return _own_partials_only(course, told, heard, inharmonicity)
 
 
-def _told(course: GlideFit, heard: AudiblePartials, stretch: float, with_glide: bool) -> PhaseEstimate | None:
+def _phase_estimate(course: GlideFit, heard: AudiblePartials, inharmonicity: float, with_glide: bool) -> PhaseEstimate | None:
     """What a course says; None where no partial is near enough to be the string's."""
-    some, pitch, snr, relative, amplitude, decay = _concluded(course, heard, stretch, with_glide)
+    some, pitch, snr, relative, amplitude, decay = _concluded(course, heard, inharmonicity, with_glide)
     if not some:
         return None
     return PhaseEstimate(heard.where, pitch, course.parts, snr, relative, course.lines.offset, amplitude, decay)
 
 
-def _own(course: GlideFit, told: PhaseEstimate, heard: AudiblePartials, stretch: float) -> PhaseEstimate:
+def _own_partials_only(course: GlideFit, told: PhaseEstimate, heard: AudiblePartials, inharmonicity: float) -> PhaseEstimate:
     """What those partials say that are the string's own, where that is rather so than what all do."""
-    q, trust, chosen = lever(heard.n, stretch), np.ones(len(heard.n)), told
+    q, trust, chosen = lever(heard.n, inharmonicity), np.ones(len(heard.n)), told
     for _ in range(OWN_ROUNDS):
         trust = partial_membership(q, heard, course, trust)
         if trust.min() > CLEARLY or trust.sum() < max(LEAST_OWN, MOST_OWN * len(trust)):
             break
-        course = fitted(heard._replace(weight=heard.weight * trust[:, None]), True)
+        course = select_glide(heard._replace(weight=heard.weight * trust[:, None]), True)
         # what is left of a partial is what it is, however much it counts
         course = course._replace(weight=course.weight / trust[:, None])
-        chosen = _rather(told, _told(course, heard, stretch, True))
+        chosen = _likelier(told, _phase_estimate(course, heard, inharmonicity, True))
         if chosen is told:
             break
     return chosen
 
 
-def _rather(every: PhaseEstimate, own: PhaseEstimate | None) -> PhaseEstimate:
+def _likelier(every: PhaseEstimate, own: PhaseEstimate | None) -> PhaseEstimate:
     """What all partials say, or those that are the string's own, as far as they are surer, agree and are clear: a real
     guitar's own may lie far off the rest, and a drum's partials anywhere."""
     if own is None or abs(own.glide[:, 0].sum()) > STEEPEST:
@@ -128,8 +129,7 @@ def _rather(every: PhaseEstimate, own: PhaseEstimate | None) -> PhaseEstimate:
     share /= 1 + (after.sigma / CLEAR) ** 4
     if not share > 0:
         return every
-    apart = share * (1 - share) * (before.shift - after.shift) ** 2
-    sigma = float(np.sqrt(share * after.sigma**2 + (1 - share) * before.sigma**2 + apart))
+    sigma = float(mixture_sigma(share, before.sigma, after.sigma, before.shift - after.shift))
     mixed = Pitch(*(share * b + (1 - share) * a for a, b in zip(before, after, strict=True)))
     chosen = own if share > 0.5 else every
     return chosen._replace(pitch=mixed._replace(sigma=sigma), vaguer=max(before.sigma / sigma, 1.0))
@@ -156,7 +156,7 @@ def _begun(z, noise, n, hz, t, overlap):
 
 
 @_jit
-def _concluded(course, heard, stretch, with_glide):
+def _concluded(course, heard, inharmonicity, with_glide):
     """Whether any partial is usable, the pitch, the loudest one over its noise in dB, and each one's deviation, amplitude
     and decay."""
     hz, alive, power, overlap = heard.hz, heard.alive, heard.power, heard.overlap
@@ -166,7 +166,7 @@ def _concluded(course, heard, stretch, with_glide):
     none = np.zeros(len(hz))
     decay, amplitude = decays(heard.t, power, alive) if with_glide else (none, none)
     some, shift, bend, sigma, turn, own, disagree = _joined(
-        _usable(lever(heard.n, stretch), relative, variance, faint, fades)
+        _usable(lever(heard.n, inharmonicity), relative, variance, faint, fades)
     )
     among = sigma * persistence
     sigma = np.hypot(np.hypot(sigma, course.bent * np.sqrt(overlap * still)) * persistence, course.doubt)
@@ -209,11 +209,11 @@ def _off(course, heard):
 
 
 @_jit
-def lever(n, stretch):
+def lever(n, inharmonicity):
     """What B moves partials `n` (P,) by, against the first."""
     out = np.empty(len(n))
     for j in range(len(n)):
-        out[j] = (n[j] ** 2 / (1 + stretch * n[j] ** 2) - 1 / (1 + stretch)) / 2
+        out[j] = (n[j] ** 2 / (1 + inharmonicity * n[j] ** 2) - 1 / (1 + inharmonicity)) / 2
     return out
 
 
@@ -243,7 +243,7 @@ def _joined(usable):
     if len(q) == 1:
         return True, relative[0], 0.0, np.sqrt(variance[0] + ONE_PARTIAL**2), 1.0, 0.0, 0.0
     free = len(q) >= STRETCHABLE
-    told = join(q, relative, variance, faint, fades, free, PRIOR if free else FIRM_PRIOR)
+    told = fit_line(q, relative, variance, faint, fades, free, PRIOR if free else FIRM_PRIOR)
     return True, told[0], told[1], told[2], told[3], told[4], told[5]
 
 
@@ -266,7 +266,7 @@ def _slow(t, phase, weight, hz, frames, by_energy, agree):
         every += likely
     slow /= every
     if agree > 0:
-        left = slopes(t, phase, weight, hz, bend(t, 0.0)).cost - most
+        left = slopes(t, phase, weight, hz, glide_basis(t, 0.0)).cost - most
         odds = min(max((left - by_energy) / (2 * frames) - TENSION, -50.0), 50.0)
         slow *= 1 - agree / (1 + np.exp(-odds))
     return slow

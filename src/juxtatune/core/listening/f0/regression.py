@@ -11,8 +11,10 @@ import numba as nb
 import numpy as np
 
 from juxtatune.core.listening.dsp.arrays import median
+from juxtatune.core.listening.dsp.mixture import mixture_sigma
 
 _jit = nb.njit(cache=True, nogil=True, error_model="numpy")
+_mixture_sigma = _jit(mixture_sigma)
 FAR = 3.5  # in σ: what is further off counts for nothing
 LOOSE = 5e-5  # scatter of partials, about a tenth of a cent
 DISAGREE = 1.5e-4  # the same of a real guitar's partials, a quarter of a cent
@@ -34,7 +36,7 @@ class Line(NamedTuple):
 
 
 @_jit
-def join(q, relative, variance, faint, fading, free, prior):
+def fit_line(q, relative, variance, faint, fading, free, prior):
     """Robust regression of deviations on (1, q) with scatter beyond their variance: (level, bend, σ of each, how far
     their scatter is their own, how far they disagree at all).
 
@@ -53,7 +55,7 @@ def join(q, relative, variance, faint, fading, free, prior):
     loud, _ = _joined(q, relative, variance, (faint / fading) ** LOUDER * fading, free, prior, np.inf, every)
     # they disagree by a cent or two: what is further off is no partial of this string
     near = _near(loud, disturbed, FEW_CENTS)
-    disagree = _disagree(alike.scatter)
+    disagree = _excess_scatter(alike.scatter)
     real = near * disagree
     mixed = _mixed(real, loud, disturbed)
     # where what one or two partials say is another's, the rest agree by far better than all do
@@ -81,7 +83,7 @@ def agree(q, relative, variance, free, prior):
     beyond their variance)."""
     every = np.ones(len(q))
     alike, _ = _joined(q, relative, variance, every, free, prior, FAR, every)
-    spread = alike.spread * (1 + REAL_UNSURE * _disagree(alike.scatter))
+    spread = alike.spread * (1 + REAL_UNSURE * _excess_scatter(alike.scatter))
     return alike.level, alike.bend, spread, alike.scatter
 
 
@@ -92,7 +94,7 @@ def _near(one, other, width):
 
 
 @_jit
-def _disagree(scatter):
+def _excess_scatter(scatter):
     """How far a scatter of partials is a real guitar's: 0 to 1."""
     return scatter**2 / (scatter**2 + DISAGREE**2)
 
@@ -101,8 +103,7 @@ def _disagree(scatter):
 def _mixed(p, one, other):
     """The mean of two readings, the first of which is true with probability p; its scatter is the second's."""
     level, bend = p * one.level + (1 - p) * other.level, p * one.bend + (1 - p) * other.bend
-    apart = p * (1 - p) * (one.level - other.level) ** 2
-    spread = np.sqrt(p * one.spread**2 + (1 - p) * other.spread**2 + apart)
+    spread = _mixture_sigma(p, other.spread, one.spread, one.level - other.level)
     likely = other.likely + p * (one.likely - other.likely)
     return Line(level, bend, spread, p * one.turn + (1 - p) * other.turn, likely, other.scatter)
 

@@ -10,7 +10,7 @@ import numpy as np
 from juxtatune.core.listening.assignment.nearest import place_pitch
 from juxtatune.core.listening.dsp.peaks import Peaks, new_peaks
 from juxtatune.core.listening.f0.estimate import fit_pluck
-from juxtatune.core.listening.partials.demodulate import USUAL_STRETCH
+from juxtatune.core.listening.partials.demodulate import USUAL_INHARMONICITY
 from juxtatune.core.listening.source import Samples
 from juxtatune.core.listening.tone.twm import Tone, candidates, likeliest, score_tone
 from juxtatune.core.listening.types import Targets
@@ -35,7 +35,7 @@ class PitchFrame:
     score: float
 
 
-def glimpse(
+def frame_pitch(
     x: Samples,
     rate: float,
     t: float,
@@ -62,7 +62,7 @@ def glimpse(
         begin - 0.004,
         len(x) / rate,
         tone.f1,
-        tone.stretch or USUAL_STRETCH,
+        tone.inharmonicity or USUAL_INHARMONICITY,
         False,
         rounds=1,
         partials=8,
@@ -78,7 +78,7 @@ def glimpse(
     return PitchFrame(t, f1, pitch, place.string, cents, max(sigma, 0.05), float(level), tone.score)
 
 
-def together(
+def two_strings(
     x: Samples, rate: float, targets: Targets, hint: float | None = None, quiet: Samples | None = None
 ) -> tuple[int, int] | None:
     """The two strings that ring at once in the last stretch `x`; None for one alone.

@@ -12,10 +12,10 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from juxtatune.core.listening.dsp.resample import Decimator, level_db
-from juxtatune.core.listening.event.detect import hear
+from juxtatune.core.listening.event.detect import detect_tone
 from juxtatune.core.listening.event.modulation import is_modulated_continuation
 from juxtatune.core.listening.hum.track import Hum, find_hum, taken_out
-from juxtatune.core.listening.live.frame_pitch import PitchFrame, glimpse, together
+from juxtatune.core.listening.live.frame_pitch import PitchFrame, frame_pitch, two_strings
 from juxtatune.core.listening.note.reading import read
 from juxtatune.core.listening.onset.flux import RollingFlux
 from juxtatune.core.listening.rejection.drums import is_drum
@@ -43,7 +43,7 @@ class BlockResult:
     level_db: float
     clipped: bool
     lost: int
-    printed: bool = False  # a noise print is complete with this block
+    profiled: bool = False  # a noise print is complete with this block
     together: tuple[int, int] | None = None  # two strings that ring at once: neither is read well
     onset: float | None = None  # when the newest attack was heard, s
 
@@ -89,7 +89,7 @@ class Listener:
         """The newest sound (N,), as much of it as is kept, and its rate in Hz."""
         return self._x[-int(seconds * self._flux.rate) :], self._flux.rate
 
-    def take_print(self) -> None:
+    def take_noise_profile(self) -> None:
         """Takes the next two seconds for what the room sounds like with no string: hum and noise to look past."""
         self._quiet, self._hum, self._print_at = (
             None,
@@ -122,13 +122,13 @@ class Listener:
             self._note_together(rate)
         # either look is work enough for one block: the eye misses nothing in 20 ms, once a string is heard
         busy = looks or (listens and self._hint is not None)
-        printed = self._print_at is not None and end >= self._print_at
-        if printed:
+        profiled = self._print_at is not None and end >= self._print_at
+        if profiled:
             self._quiet, self._print_at = self._x[-int(PRINT_S * rate) :].copy(), None
             self._hum = find_hum(self._quiet, rate, int(PRINT_S))
         return BlockResult(
             None if busy else self._glimpse(end, rate), settled, level_db(block.samples),
-            bool(len(block.samples) and np.max(np.abs(block.samples)) >= CLIP_AT), block.lost, printed,
+            bool(len(block.samples) and np.max(np.abs(block.samples)) >= CLIP_AT), block.lost, profiled,
             self._together, self._onset,
         )  # fmt: skip
 
@@ -167,7 +167,7 @@ class Listener:
         size = int(GLIMPSE_S * rate)
         if len(self._x) < size:
             return None
-        seen = glimpse(self._x[-size:], rate, end, self.targets, self._hint, self._quiet)
+        seen = frame_pitch(self._x[-size:], rate, end, self.targets, self._hint, self._quiet)
         self._hint = seen.f1 if seen is not None else None
         return seen
 
@@ -184,7 +184,7 @@ class Listener:
         size = int(TOGETHER_S * rate)
         if self.targets.tuning is None or len(self._x) < size or level_db(self._x[-size:]) < TOO_QUIET_DB:
             return None
-        return together(self._x[-size:], rate, self.targets, self._hint, self._quiet)
+        return two_strings(self._x[-size:], rate, self.targets, self._hint, self._quiet)
 
     def _settle(self, end: float, rate: float) -> tuple[Reading, ...]:
         """Readings of the notes of the last seconds that are ripe and were not reported yet."""
@@ -213,14 +213,14 @@ class Listener:
             if s - t < 0.16:
                 continue
             following = later[k + 1] if k + 1 < len(later) else length
-            if hear(x, rate, s, following, self.targets).string is not None:
+            if detect_tone(x, rate, s, following, self.targets).string is not None:
                 return s
         return length
 
     def _read_at(self, x: Samples, rate: float, t: float, following: float, begin: float) -> Reading | None:
         if self._hum is not None:
             x = taken_out(self._hum, self._x, rate)[len(self._x) - len(x) :]
-        c = hear(x, rate, t, following, self.targets).string
+        c = detect_tone(x, rate, t, following, self.targets).string
         if c is None or is_modulated_continuation(x, rate, c):
             self._remember(begin + t)
             return None

@@ -6,23 +6,23 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from juxtatune.core.listening.multipitch.deglide import unbent
-from juxtatune.core.listening.multipitch.presence import ringing, taken_by
+from juxtatune.core.listening.multipitch.deglide import deglided
+from juxtatune.core.listening.multipitch.presence import explained_by, presence_test
 from juxtatune.core.listening.multipitch.sinusoids import Rows, Sinusoids, sinusoids
-from juxtatune.core.listening.multipitch.voting import Settled, stretches, vote
+from juxtatune.core.listening.multipitch.voting import VotedString, stretches, vote
 from juxtatune.core.listening.source import Samples
 
 PASSES = 2
 SETTLE_S, LEAST_S = 0.15, 0.6  # the glide of the attack is left out, where enough is left
 
 
-def cancel_iteratively(heard: Sinusoids, goals: dict[int, float], strange: Rows | None = None) -> dict[int, Settled]:
+def cancel_iteratively(heard: Sinusoids, goals: dict[int, float], strange: Rows | None = None) -> dict[int, VotedString]:
     """Lowest strings first: their odd partials are theirs alone. Each takes its sinusoids away from the rest.
 
     Then each again from what no other string explains: one may have hidden in the partials of a higher one.
     The `strange` ones (k,) are no string's.
     """
-    settled: dict[int, Settled] = {}
+    settled: dict[int, VotedString] = {}
     taken: dict[int, Rows] = {}
     nobodys = np.zeros(len(heard.hz), bool) if strange is None else strange
     for _ in range(PASSES if len(goals) > 1 else 1):
@@ -30,26 +30,26 @@ def cancel_iteratively(heard: Sinusoids, goals: dict[int, float], strange: Rows 
             others = {s: rows for s, rows in taken.items() if s != string}
             free = ~np.any([nobodys, *others.values()], axis=0)
             found = vote(heard, goals[string], [g for s, g in goals.items() if s != string], free)
-            found = ringing(heard, found, free) if found else None
+            found = presence_test(heard, found, free) if found else None
             if found is not None:
-                settled[string], taken[string] = found, taken_by(heard, found)
+                settled[string], taken[string] = found, explained_by(heard, found)
             elif string in settled:
                 del settled[string], taken[string]
     return settled
 
 
 @dataclass(frozen=True)
-class Apart:
+class Separated:
     """What sounds from sample `first` on, and the strings found in it, numbered from 0."""
 
     heard: Sinusoids
-    settled: dict[int, Settled]
+    settled: dict[int, VotedString]
     first: int
 
 
-def take_apart(
+def separate_all(
     x: Samples, rate: float, start: float, end: float, f1: float, others: tuple[float, ...]
-) -> Apart | None:
+) -> Separated | None:
     """The string near f1 (Hz, number 0) that sounds from `start` to `end` (s) and the others (Hz) that ring with it."""
     start += min(SETTLE_S, max(0.0, end - start - LEAST_S))
     if end - start < LEAST_S / 1.2:
@@ -57,13 +57,13 @@ def take_apart(
     first = int(start * rate)
     within = [stretch for hz in (f1, *others) for stretch in stretches(hz)]
     heard = sinusoids(x[first : int(end * rate)], rate, within)
-    return Apart(heard, cancel_iteratively(heard, dict(enumerate((f1, *others)))), first) if heard else None
+    return Separated(heard, cancel_iteratively(heard, dict(enumerate((f1, *others)))), first) if heard else None
 
 
-def apart(
+def separate(
     x: Samples, rate: float, start: float, end: float, f1: float, others: tuple[float, ...]
-) -> Settled | None:
+) -> VotedString | None:
     """One string near f1 (Hz) that sounds from `start` to `end` (s), taken apart from others (Hz) that ring with it."""
-    taken = take_apart(x, rate, start, end, f1, others)
+    taken = separate_all(x, rate, start, end, f1, others)
     found = taken.settled.get(0) if taken is not None else None
-    return unbent(taken.heard, found) if taken is not None and found is not None else None
+    return deglided(taken.heard, found) if taken is not None and found is not None else None

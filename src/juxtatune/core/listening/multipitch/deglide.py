@@ -11,7 +11,7 @@ from juxtatune.core.listening.f0.estimate import estimate_f0
 from juxtatune.core.listening.f0.glide_biexp import CENTS
 from juxtatune.core.listening.multipitch import matrix_pencil
 from juxtatune.core.listening.multipitch.sinusoids import F, Sinusoids
-from juxtatune.core.listening.multipitch.voting import Settled
+from juxtatune.core.listening.multipitch.voting import VotedString
 from juxtatune.core.listening.partials.demodulate import Heterodyned, partial_hz
 
 BENT = 0.25  # cents by which a glide that was not taken out may move a reading
@@ -26,7 +26,7 @@ THIN_HZ = 200.0
 REMAINS = 0.03  # of a neighbour that is taken away, since it glides a little too
 
 
-def unbent(heard: Sinusoids, found: Settled) -> Settled:
+def deglided(heard: Sinusoids, found: VotedString) -> VotedString:
     """The reading without the attack glide; less sure where the partials have no one frequency, as a real guitar's."""
     straight = _straightened(heard, found)
     wide = max(0.0, _spread(heard, found.used) - USUAL_SPREAD)
@@ -35,7 +35,7 @@ def unbent(heard: Sinusoids, found: Settled) -> Settled:
     return replace(straight, sigma=sigma, doubt=straight.doubt + DOUBTED * quick)
 
 
-def _quick(heard: Sinusoids, found: Settled) -> float:
+def _quick(heard: Sinusoids, found: VotedString) -> float:
     """How far a string is made of what dies at once, 0 to 1: so do other sounds, and what is left of other strings; thin
     strings of nylon do too."""
     decay = np.array([heard.parts[row].decay for row in found.used])
@@ -58,7 +58,7 @@ def _spread(heard: Sinusoids, rows: NDArray[np.int64]) -> float:
     return float(np.average(spread, weights=10 ** (heard.level[rows] / 10)))
 
 
-def _straightened(heard: Sinusoids, found: Settled) -> Settled:
+def _straightened(heard: Sinusoids, found: VotedString) -> VotedString:
     """The reading with the rest of the attack glide taken out, from the phases of the string's own sinusoids.
 
     Those that stand clear of their neighbours are asked; the glide of the others cannot be told from a beat.
@@ -72,14 +72,14 @@ def _straightened(heard: Sinusoids, found: Settled) -> Settled:
     if clear.sum() < 2:
         return bent
     numbers, rows = found.numbers[clear], found.used[clear]
-    hz = partial_hz(found.f1, found.stretch, numbers)
+    hz = partial_hz(found.f1, found.inharmonicity, numbers)
     t = np.arange(len(heard.z)) * matrix_pencil.STEP_S
     bands = heard.band[rows]
     own = np.stack([matrix_pencil.without(heard.z[:, heard.band[r]], _neighbours(heard, int(r))) for r in rows])
     own = own * np.exp(2j * np.pi * (heard.centres[bands] - hz)[:, None] * t)
     noise = heard.noise + 1e-16 + REMAINS**2 * crowd[clear]
     overlap = matrix_pencil.WINDOW_S / matrix_pencil.STEP_S / 2.5
-    fit = estimate_f0(Heterodyned(t, own, noise, numbers, hz, overlap), found.f1, found.stretch, True)
+    fit = estimate_f0(Heterodyned(t, own, noise, numbers, hz, overlap), found.f1, found.inharmonicity, True)
     if fit is None:
         return bent
     moved = abs(CENTS * np.log(fit.f1 / found.f1))
@@ -87,10 +87,10 @@ def _straightened(heard: Sinusoids, found: Settled) -> Settled:
         # partials that will not be joined disagree by more than a glide
         return replace(bent, sigma=max(bent.sigma, min(max(fit.sigma_cents, moved / 2), MOST_SIGMA)))
     sigma = float(np.hypot(CALIBRATION * max(fit.sigma_cents, found.sigma), fit.extrapolation_sigma))
-    return replace(found, f1=fit.f1, stretch=fit.stretch, sigma=sigma)
+    return replace(found, f1=fit.f1, inharmonicity=fit.inharmonicity, sigma=sigma)
 
 
-def _power(heard: Sinusoids, found: Settled) -> F:
+def _power(heard: Sinusoids, found: VotedString) -> F:
     return np.array([heard.parts[row].amplitude ** 2 for row in found.used])
 
 

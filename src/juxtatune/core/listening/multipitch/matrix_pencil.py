@@ -64,7 +64,7 @@ def _window(size: int) -> F:
     return np.asarray(window / (window.sum() / 2))
 
 
-def components(z: Z, step: float, centres: F, noise: float) -> list[list[DampedSinusoid]]:
+def damped_sinusoids(z: Z, step: float, centres: F, noise: float) -> list[list[DampedSinusoid]]:
     """The damped sinusoids of each band (M, bands), strongest first; `noise` is the power of z from noise alone."""
     found: list[list[DampedSinusoid]] = [[] for _ in centres]
     if len(z) < LEAST_VALUES:

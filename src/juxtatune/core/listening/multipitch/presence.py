@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from juxtatune.core.listening.f0.glide_biexp import CENTS
 from juxtatune.core.listening.multipitch.sinusoids import F, Rows, Sinusoids
-from juxtatune.core.listening.multipitch.voting import PARTIALS, Settled
+from juxtatune.core.listening.multipitch.voting import PARTIALS, VotedString
 from juxtatune.core.listening.partials.demodulate import partial_hz
 
 LOW, LOWER = 5, 8  # partials
@@ -21,20 +21,20 @@ DOUBTFUL = 1.0  # log odds
 ODD = 0.25  # of the partials
 
 
-def taken_by(heard: Sinusoids, found: Settled) -> Rows:
+def explained_by(heard: Sinusoids, found: VotedString) -> Rows:
     """The sinusoids that a string explains: its partials, what its glide leaves beside them, those above, and stray ones."""
     beside = (np.abs(heard.hz[:, None] - heard.hz[found.used][None, :]) < BESIDE).any(axis=1)
-    above = partial_hz(found.f1, found.stretch, np.arange(PARTIALS + 1, HIGHEST + 1))
+    above = partial_hz(found.f1, found.inharmonicity, np.arange(PARTIALS + 1, HIGHEST + 1))
     taken = beside | (np.abs(CENTS * np.log(heard.hz[:, None] / above[None, :])) < ABOVE).any(axis=1)
     # a partial of a real string may lie off its line, where it is missing
     missing = np.setdiff1d(np.arange(1, PARTIALS + 1), found.numbers)
-    off = np.abs(CENTS * np.log(heard.hz[:, None] / partial_hz(found.f1, found.stretch, missing)[None, :]))
+    off = np.abs(CENTS * np.log(heard.hz[:, None] / partial_hz(found.f1, found.inharmonicity, missing)[None, :]))
     nearest = np.argmin(off, axis=0)
     taken[nearest[off.min(axis=0) < STRAY]] = True
     return np.asarray(taken)
 
 
-def ringing(heard: Sinusoids, found: Settled, free: Rows) -> Settled | None:
+def presence_test(heard: Sinusoids, found: VotedString, free: Rows) -> VotedString | None:
     """A string read from the `free` sinusoids (k,), with how doubtful it is; None when it rather does not ring."""
     doubt = _doubt(heard, found, free)
     return replace(found, doubt=doubt) if doubt < DOUBTFUL and _has_odd(found.numbers) else None
@@ -47,14 +47,14 @@ def _has_odd(n: NDArray[np.int64]) -> bool:
     return bool(np.mean(odd) >= ODD and low.sum() >= max(1, ODD * len(low)))
 
 
-def _hidden(heard: Sinusoids, found: Settled, free: Rows) -> NDArray[np.int64]:
+def _hidden(heard: Sinusoids, found: VotedString, free: Rows) -> NDArray[np.int64]:
     """The low partials that are not heard because they lie upon another string's."""
     missing = np.setdiff1d(np.arange(1, LOW + 1), found.numbers)
-    hz, others = partial_hz(found.f1, found.stretch, missing), heard.hz[~free]
+    hz, others = partial_hz(found.f1, found.inharmonicity, missing), heard.hz[~free]
     return missing[(np.abs(others[:, None] - hz[None, :]) < UPON).any(axis=0)]
 
 
-def _doubt(heard: Sinusoids, found: Settled, free: Rows) -> float:
+def _doubt(heard: Sinusoids, found: VotedString, free: Rows) -> float:
     """How likely a string was read into what others leave: log odds, where both are as frequent.
 
     A logistic regression over strums of benchmarks/, strings that were not played counting three times. Loud low partials
@@ -77,7 +77,7 @@ def _loud(level: F, silent: float, full: float) -> F:
     return np.asarray(np.clip((level + silent) / (silent - full), 0, 1))
 
 
-def _alone(heard: Sinusoids, found: Settled, free: Rows) -> Rows:
+def _alone(heard: Sinusoids, found: VotedString, free: Rows) -> Rows:
     """Which partials have no louder one of another string beside them."""
     off = np.abs(heard.hz[found.used][:, None] - heard.hz[~free][None, :])
     louder = heard.level[~free][None, :] > heard.level[found.used][:, None]

@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from juxtatune.core.listening.multipitch import matrix_pencil
-from juxtatune.core.listening.multipitch.cancellation import take_apart
-from juxtatune.core.listening.multipitch.presence import taken_by
+from juxtatune.core.listening.multipitch.cancellation import separate_all
+from juxtatune.core.listening.multipitch.presence import explained_by
 from juxtatune.core.listening.multipitch.sinusoids import Rows, Sinusoids
 from juxtatune.core.listening.source import Samples
 
@@ -17,18 +17,18 @@ NEAR_S = 2.0  # around it: what a reading may ask for
 STEADY = 6.0  # 1/s: what dies sooner cannot be followed back
 
 
-def alone(x: Samples, rate: float, start: float, end: float, f1: float, others: tuple[float, ...]) -> Samples:
+def isolate(x: Samples, rate: float, start: float, end: float, f1: float, others: tuple[float, ...]) -> Samples:
     """The sound (N,) with what others (Hz) ring on taken away from `start` (s), when the string near f1 (Hz) begins, to
     `end`, with 2 s around it and silence beyond; as it is where that cannot be told from the string itself."""
-    taken = take_apart(x, rate, start, end, f1, others)
+    taken = separate_all(x, rate, start, end, f1, others)
     if taken is None or 0 not in taken.settled:
         return x
     heard, settled = taken.heard, taken.settled
     away = np.zeros(len(heard.hz), bool)
     for string in range(1, len(others) + 1):
         if string in settled:
-            away |= taken_by(heard, settled[string])
-    away &= ~taken_by(heard, settled[0])
+            away |= explained_by(heard, settled[string])
+    away &= ~explained_by(heard, settled[0])
     first, last = max(0, int((start - LEAD_S) * rate)), int(end * rate)
     # of a long sound only what is near is copied
     left, near = np.zeros(len(x)), slice(max(0, first - int(NEAR_S * rate)), last + int(NEAR_S * rate))

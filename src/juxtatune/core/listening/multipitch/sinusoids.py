@@ -57,7 +57,7 @@ def sinusoids(x: Samples, rate: float, within: list[tuple[float, float]] | None 
     edges = np.concatenate([[0.0], (centres[1:] + centres[:-1]) / 2, [np.inf]])
     rows = [
         (c, k)
-        for k, found in enumerate(matrix_pencil.components(z, matrix_pencil.STEP_S, centres, noise))
+        for k, found in enumerate(matrix_pencil.damped_sinusoids(z, matrix_pencil.STEP_S, centres, noise))
         for c in found
         if edges[k] <= c.hz < edges[k + 1] and c.amplitude > least
     ]

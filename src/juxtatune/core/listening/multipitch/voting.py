@@ -1,4 +1,4 @@
-"""Where a string of a strum lies: its partials vote for its offset and stretch, and a line is laid through those that agree."""
+"""Where a string of a strum lies: its partials vote for its offset and B, and a line is laid through those that agree."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ from juxtatune.core.listening.partials.demodulate import partial_hz
 
 REACH = 70.0  # cents either side of a target
 GRID = np.arange(-REACH, REACH + 0.25, 0.25)
-USUAL_STRETCH = 6e-5
+USUAL_INHARMONICITY = 6e-5
 STRETCHES = np.array([0.0, 2e-5, 4e-5, 6e-5, 9e-5, 1.3e-4, 1.8e-4, 2.5e-4, 3.5e-4, 5e-4])
 PARTIALS = 16
 SHARED = 0.5  # what a partial counts that another string may have too
@@ -23,11 +23,11 @@ LOUDER = 0.15  # cents off the line that a sinusoid makes up for by each dB
 
 
 @dataclass(frozen=True)
-class Settled:
+class VotedString:
     """Where a string lies, from so many of its partials: f1 in Hz as they ring, B, 1σ in cents."""
 
     f1: float
-    stretch: float
+    inharmonicity: float
     sigma: float
     votes: int
     used: NDArray[np.int64]  # rows of the sinusoids
@@ -37,10 +37,10 @@ class Settled:
     doubt: float = 0.0  # log odds that it was read into what others leave
 
 
-def vote(heard: Sinusoids, goal: float, others: list[float], free: Rows) -> Settled | None:
+def vote(heard: Sinusoids, goal: float, others: list[float], free: Rows) -> VotedString | None:
     """The place near a target where most partials agree."""
     n = np.arange(1, PARTIALS + 1)
-    expected = partial_hz(goal, USUAL_STRETCH, n)
+    expected = partial_hz(goal, USUAL_INHARMONICITY, n)
     off = CENTS * np.log(heard.hz[:, None] / expected[None, :])
     most = CENTS * STRETCHES[-1] * _lever(n.astype(float))
     rows, columns = np.nonzero((off > -REACH - 1.0) & (off < REACH + most) & free[:, None])
@@ -52,18 +52,18 @@ def vote(heard: Sinusoids, goal: float, others: list[float], free: Rows) -> Sett
     weight = np.clip(heard.level[rows], 3, 60) / 60 * np.where(_shared(goal, others, n), SHARED, 1.0)[columns]
     q = _lever(columns + 1.0)
     votes = [
-        density(cents - CENTS * (b - USUAL_STRETCH) * q, width, weight, columns, PARTIALS, GRID)
+        density(cents - CENTS * (b - USUAL_INHARMONICITY) * q, width, weight, columns, PARTIALS, GRID)
         for b in STRETCHES
     ]
     bend, centre = np.unravel_index(np.argmax(votes), (len(votes), len(GRID)))
-    return _regress(heard, goal, rows, columns, cents, width, GRID[centre], STRETCHES[bend] - USUAL_STRETCH)
+    return _regress(heard, goal, rows, columns, cents, width, GRID[centre], STRETCHES[bend] - USUAL_INHARMONICITY)
 
 
 def stretches(goal: float) -> list[tuple[float, float]]:
     """Where (from, to in Hz) the partials of a string near a target may lie."""
     n = np.arange(1, PARTIALS + 1)
     off = CENTS * STRETCHES[-1] * _lever(n.astype(float))
-    expected = partial_hz(goal, USUAL_STRETCH, n)
+    expected = partial_hz(goal, USUAL_INHARMONICITY, n)
     return list(
         zip(expected * np.exp((-REACH - 1.0) / CENTS), expected * np.exp((REACH + off) / CENTS), strict=True)
     )
@@ -77,8 +77,8 @@ def _shared(goal: float, others: list[float], n: NDArray) -> Rows:
 
 
 def _lever(n: NDArray[np.floating]) -> NDArray[np.floating]:
-    """How far a partial moves with B, against the first: d ln f_n / dB about the usual stretch."""
-    return (n * n / (1 + USUAL_STRETCH * n * n) - 1 / (1 + USUAL_STRETCH)) / 2
+    """How far a partial moves with B, against the first: d ln f_n / dB about the usual inharmonicity."""
+    return (n * n / (1 + USUAL_INHARMONICITY * n * n) - 1 / (1 + USUAL_INHARMONICITY)) / 2
 
 
 def _regress(
@@ -90,8 +90,8 @@ def _regress(
     width: F,
     centre: float,
     bent: float,
-) -> Settled | None:
-    """f1 and B through the partials that agree: low ones first, since stretch hardly moves them, then upward."""
+) -> VotedString | None:
+    """f1 and B through the partials that agree: low ones first, since inharmonicity hardly moves them, then upward."""
     n_all = columns + 1.0
     q_all = _lever(n_all)
     line, reach = centre + CENTS * bent * q_all, 2.0 * width + 1.0
@@ -108,9 +108,9 @@ def _regress(
         variance = (heard.sigma[rows[pick]] / (n * goal)) ** 2 + (0.02 / CENTS) ** 2
         free = len(n) >= 4
         level, bend, sigma, scatter = agree(q, y, variance, free, 1e8 if free else 1e10)
-        settled = Settled(
-            goal * (1 + level), float(np.clip(USUAL_STRETCH + bent + bend, 0, 2e-3)), float(sigma) * CENTS, len(n), rows[pick],
-            columns[pick] + 1, float(scatter) * CENTS,
+        settled = VotedString(
+            goal * (1 + level), float(np.clip(USUAL_INHARMONICITY + bent + bend, 0, 2e-3)), float(sigma) * CENTS, len(n),
+            rows[pick], columns[pick] + 1, float(scatter) * CENTS,
         )  # fmt: skip
         line = CENTS * (level + (bent + bend) * q_all)
         reach, known = np.full(len(rows), 0.7 + min(3.0, 3 * sigma * CENTS)), int(n.max())

@@ -27,7 +27,7 @@ LEAST_DECAY = 0.1  # 1/s
 TURNED = 10.0  # cents: a string that moves so far is being turned, and where it ends counts
 
 
-def slowly(fit: F0Estimate, lasts: float) -> float:
+def with_slow_drift(fit: F0Estimate, lasts: float) -> float:
     """How far the pitch of a note of `lasts` seconds sinks for as long as that: 0 to 1."""
     return fit.slow if min(lasts, TO_S) - FROM_S >= LEAST_S else 0.0
 
@@ -45,7 +45,7 @@ def _no_tension(fit: F0Estimate) -> float:
 
 def at_mean(x: Samples, rate: float, fit: F0Estimate, slow: float, onset: float, until: float) -> F0Estimate:
     """The fit of a note that sounds from `onset` to `until` (s), as far as it is `slow` with its mean pitch."""
-    mean = fit_pluck(x, rate, onset + FROM_S, min(until, onset + TO_S), fit.f1, fit.stretch, glide=False)
+    mean = fit_pluck(x, rate, onset + FROM_S, min(until, onset + TO_S), fit.f1, fit.inharmonicity, glide=False)
     if mean is None:
         return fit
     above = slow * CENTS * float(np.log(mean.f1 / fit.f1))

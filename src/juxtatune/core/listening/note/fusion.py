@@ -6,10 +6,11 @@ from dataclasses import replace
 
 import numpy as np
 
+from juxtatune.core.listening.dsp.mixture import mixture_sigma
 from juxtatune.core.listening.f0.estimate import F0Estimate, fit_pluck
-from juxtatune.core.listening.multipitch.cancellation import apart
-from juxtatune.core.listening.multipitch.voting import Settled
-from juxtatune.core.listening.partials.demodulate import USUAL_STRETCH, heterodyne
+from juxtatune.core.listening.multipitch.cancellation import separate
+from juxtatune.core.listening.multipitch.voting import VotedString
+from juxtatune.core.listening.partials.demodulate import USUAL_INHARMONICITY, heterodyne
 from juxtatune.core.listening.source import Samples
 
 UNSURE, AGREE = 0.4, 40.0  # cents
@@ -35,48 +36,46 @@ SPOILT, SPOILT_CENTS, FAR_OFF = (3.0, 4.5), 1.0, 0.5
 DISAGREE = (0.1, 0.3)  # of a first look's partials: so a real guitar's do, whatever sounds beside them
 
 
-def unless_astray(
+def reject_astray(
     x: Samples, rate: float, fit: F0Estimate, first: F0Estimate, onset: float, until: float, tone: float
 ) -> F0Estimate:
     """The same as `surest` of a pluck alone, or where a fit is far less sure than a `first` look whose partials agree, and
     remains so or ends far off it, of that look: the longer one was led astray by what began since."""
-    best = surest(x, rate, fit, onset, until, (), tone)
-    share = _spoilt(fit, first) * share_of(DISAGREE[1] - first.disagree, DISAGREE[1] - DISAGREE[0])
+    best = refine(x, rate, fit, onset, until, (), tone)
+    share = _spoilt(fit, first) * ramp(DISAGREE[1] - first.disagree, DISAGREE[1] - DISAGREE[0])
     if share > 0:
         reach = STRAYS * float(np.hypot(best.sigma_cents, first.sigma_cents))
-        far = share_of(abs(1200 * np.log2(best.f1 / first.f1)) / reach - 1, FAR_OFF)
+        far = ramp(abs(1200 * np.log2(best.f1 / first.f1)) / reach - 1, FAR_OFF)
         share *= max(_spoilt(best, first), far)
-    return between(best, surest(x, rate, first, onset, until, (), tone), share) if share > 0 else best
+    return blend(best, refine(x, rate, first, onset, until, (), tone), share) if share > 0 else best
 
 
 def _spoilt(fit: F0Estimate, first: F0Estimate) -> float:
     """How much a fit is less sure than a first look, from not at all (0) to by far (1)."""
     times = fit.sigma_cents / max(first.sigma_cents, SPOILT_CENTS / SPOILT[0])
-    return share_of(float(np.log(max(times / SPOILT[0], 1e-9))), float(np.log(SPOILT[1] / SPOILT[0])))
+    return ramp(float(np.log(max(times / SPOILT[0], 1e-9))), float(np.log(SPOILT[1] / SPOILT[0])))
 
 
-def share_of(beyond: float, whole: float) -> float:
+def ramp(beyond: float, whole: float) -> float:
     """A share that grows from 0 to 1 as what lies beyond a limit grows to `whole`."""
     return min(max(beyond / whole, 0.0), 1.0)
 
 
-def between(a: F0Estimate, b: F0Estimate, share: float) -> F0Estimate:
+def blend(a: F0Estimate, b: F0Estimate, share: float) -> F0Estimate:
     """A fit between two, so that no hair's breadth decides: `share` is that of the second."""
     if share in (0.0, 1.0):
         return b if share else a
     moved = float(1200 * np.log2(b.f1 / a.f1))
-    sigma = np.sqrt(
-        (1 - share) * a.sigma_cents**2 + share * b.sigma_cents**2 + share * (1 - share) * moved**2
-    )
+    sigma = mixture_sigma(share, a.sigma_cents, b.sigma_cents, moved)
     own = (1 - share) * a.intrinsic_scatter + share * b.intrinsic_scatter
-    stretch = (1 - share) * a.stretch + share * b.stretch
+    inharmonicity = (1 - share) * a.inharmonicity + share * b.inharmonicity
     return replace(
-        a if share < 0.5 else b, f1=a.f1 * 2 ** (share * moved / 1200), sigma_cents=float(sigma), stretch=stretch,
+        a if share < 0.5 else b, f1=a.f1 * 2 ** (share * moved / 1200), sigma_cents=float(sigma), inharmonicity=inharmonicity,
         intrinsic_scatter=own,
     )  # fmt: skip
 
 
-def surest(
+def refine(
     x: Samples, rate: float, fit: F0Estimate, onset: float, until: float, ringing: tuple[float, ...], tone: float
 ) -> F0Estimate:
     """The fit, or where it is unsure what other fits say, and what is left when other sound is taken away.
@@ -95,7 +94,7 @@ def surest(
 
 
 def _reconsidered(x: Samples, rate: float, fit: F0Estimate, start: float, end: float) -> F0Estimate:
-    """The fit, or a surer one when it is unsure: other strings bend it, and their partials spoil the stretch.
+    """The fit, or a surer one when it is unsure: other strings bend it, and their partials spoil the inharmonicity.
 
     Fits that are nearly as sure as the surest count too, so that chance does not choose between them.
     """
@@ -103,8 +102,8 @@ def _reconsidered(x: Samples, rate: float, fit: F0Estimate, start: float, end: f
         return fit
     others = [
         other
-        for stretch, partials in ((USUAL_STRETCH, 6), (3 * USUAL_STRETCH, 14))
-        for other in _with_and_without_glide(x, rate, start, end, fit.f1, stretch, partials)
+        for inharmonicity, partials in ((USUAL_INHARMONICITY, 6), (3 * USUAL_INHARMONICITY, 14))
+        for other in _with_and_without_glide(x, rate, start, end, fit.f1, inharmonicity, partials)
     ]
     near = [o for o in others if o is not None and abs(1200 * np.log2(o.f1 / fit.f1)) < AGREE]
     every = [fit, *near]
@@ -126,11 +125,11 @@ def _reconsidered(x: Samples, rate: float, fit: F0Estimate, start: float, end: f
 
 
 def _with_and_without_glide(
-    x: Samples, rate: float, start: float, end: float, f1: float, stretch: float, partials: int
+    x: Samples, rate: float, start: float, end: float, f1: float, inharmonicity: float, partials: int
 ) -> list[F0Estimate | None]:
-    turned = heterodyne(x, rate, start, end, f1, stretch, partials=partials)
+    turned = heterodyne(x, rate, start, end, f1, inharmonicity, partials=partials)
     return [
-        fit_pluck(x, rate, start, end, f1, stretch, glide, rounds=2, partials=partials, turned=turned)
+        fit_pluck(x, rate, start, end, f1, inharmonicity, glide, rounds=2, partials=partials, turned=turned)
         for glide in (True, False)
     ]
 
@@ -169,7 +168,7 @@ def _apart(
         not ringing and own > LARGELY_OWN and fit.sigma_cents < FEW_CENTS
     ):
         return fit
-    found = apart(x, rate, start, end, tone, ringing)
+    found = separate(x, rate, start, end, tone, ringing)
     if found is None:
         return fit
     found = replace(found, sigma=_owned(fit, found.sigma, found.sigma))
@@ -183,23 +182,21 @@ def _apart(
         surely = vague and found.sigma < fit.sigma_all_partials / FAR_SURER
         return _found_again(fit, found) if surely and abs(1200 * np.log2(found.f1 / began)) < BEGUN else fit
     share = min(np.log(fit.sigma_cents / found.sigma / SURER) / np.log(SURELY / SURER), 1.0)
-    sigma = np.sqrt(
-        share * found.sigma**2 + (1 - share) * fit.sigma_cents**2 + share * (1 - share) * moved**2
-    )
-    stretch = share * found.stretch + (1 - share) * fit.stretch
+    sigma = mixture_sigma(share, fit.sigma_cents, found.sigma, moved)
+    inharmonicity = share * found.inharmonicity + (1 - share) * fit.inharmonicity
     # what was found is surer than its partials' scatter would allow: that was another's
     return replace(
-        fit, f1=fit.f1 * 2 ** (share * moved / 1200), stretch=stretch, sigma_cents=float(sigma),
+        fit, f1=fit.f1 * 2 ** (share * moved / 1200), inharmonicity=inharmonicity, sigma_cents=float(sigma),
         intrinsic_scatter=(1 - share) * fit.intrinsic_scatter, vaguer=fit.vaguer ** (1 - share),
     )  # fmt: skip
 
 
-def _found_again(fit: F0Estimate, found: Settled) -> F0Estimate:
+def _found_again(fit: F0Estimate, found: VotedString) -> F0Estimate:
     """What was found where the fit slipped, and its glide with it."""
     return replace(
         fit,
         f1=found.f1,
-        stretch=found.stretch,
+        inharmonicity=found.inharmonicity,
         sigma_cents=found.sigma,
         intrinsic_scatter=0.0,
         vaguer=1.0,

@@ -7,24 +7,24 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from juxtatune.core.listening.assignment.nearest import nearest_note, place_pitch
-from juxtatune.core.listening.event.detect import Candidate, rather
+from juxtatune.core.listening.event.detect import Candidate, corrected_octave
 from juxtatune.core.listening.f0.estimate import F0Estimate, fit_pluck
-from juxtatune.core.listening.multipitch.separation import alone
-from juxtatune.core.listening.note.drift import at_mean, slowly
+from juxtatune.core.listening.multipitch.separation import isolate
+from juxtatune.core.listening.note.drift import at_mean, with_slow_drift
 from juxtatune.core.listening.note.fusion import (
     LONGEST_APART,
     UNSURE_APART,
-    between,
-    share_of,
-    surest,
-    unless_astray,
+    blend,
+    ramp,
+    refine,
+    reject_astray,
 )
-from juxtatune.core.listening.note.octave import above
-from juxtatune.core.listening.note.onset_refine import began, out_of_quiet
+from juxtatune.core.listening.note.octave import octave_above
+from juxtatune.core.listening.note.onset_refine import out_of_quiet, refine_onset
 from juxtatune.core.listening.note.period import own_pitch_cents
 from juxtatune.core.listening.note.short_note import shrink_to_prior
 from juxtatune.core.listening.offset.note_off import find_end
-from juxtatune.core.listening.partials.demodulate import USUAL_STRETCH, partial_hz
+from juxtatune.core.listening.partials.demodulate import USUAL_INHARMONICITY, partial_hz
 from juxtatune.core.listening.source import Samples
 from juxtatune.core.listening.types import Reading, Targets
 
@@ -56,47 +56,47 @@ def read(
     rate: float,
     c: Candidate,
     limit: float,
-    crowd: float,
+    next_note_onset: float,
     targets: Targets,
     ringing: tuple[float, ...] = (),
     told: bool = False,
 ) -> Reading | None:
-    """The reading of a confirmed candidate; `limit` ends the sound, `crowd` is when another string joins.
+    """The reading of a confirmed candidate; `limit` ends the sound, `next_note_onset` is when another string joins.
 
     `ringing` (Hz) are the strings that still sound: where they hide it or its beginning they are taken away. Where it is
     `told` which octave it is, that is not asked.
     None for what turns out to be a noise of less than 60 ms.
     """
     numbers = np.array([n for n, _, _ in c.tone.matched][:8])
-    stretch = c.tone.stretch or USUAL_STRETCH
-    hz = partial_hz(c.tone.f1, stretch, numbers)
-    end = find_end(x, rate, c.onset, limit, crowd, hz, c.tone.f1, bool(ringing))
-    until = min(end, crowd) if crowd - c.onset > 0.3 else end
+    inharmonicity = c.tone.inharmonicity or USUAL_INHARMONICITY
+    hz = partial_hz(c.tone.f1, inharmonicity, numbers)
+    end = find_end(x, rate, c.onset, limit, next_note_onset, hz, c.tone.f1, bool(ringing))
+    until = min(end, next_note_onset) if next_note_onset - c.onset > 0.3 else end
     if end - c.onset < 0.06:
         return None
     if until - c.onset < SHORTEST_S:
         return unread(c, end, TOO_SHORT)
     pluck = _pluck(x, rate, c, until, ringing)
     if not told:
-        higher = above(x, rate, c, pluck.look, until, targets) if pluck.look is not None else None
+        higher = octave_above(x, rate, c, pluck.look, until, targets) if pluck.look is not None else None
         other = higher
         if other is None and pluck.sound is not x:
-            other = rather(pluck.sound, rate, c, pluck.until, targets)
+            other = corrected_octave(pluck.sound, rate, c, pluck.until, targets)
         if other is not None:
-            return read(x, rate, other, limit, crowd, targets, ringing, told=higher is not None)
+            return read(x, rate, other, limit, next_note_onset, targets, ringing, told=higher is not None)
     fitted = _fitted(x, rate, c, pluck, until, bool(ringing))
     if fitted is None:
         return unread(c, end, LOST)
     onset, fit, glides = fitted
     # what rings along bends a reading as a drift does, and can be taken away
-    slow = slowly(fit, until - onset) if not ringing else 0.0
+    slow = with_slow_drift(fit, until - onset) if not ringing else 0.0
     if slow < NEARLY_ALL:
         surer = (
-            unless_astray(x, rate, fit, pluck.look, onset, until, c.tone.f1)
+            reject_astray(x, rate, fit, pluck.look, onset, until, c.tone.f1)
             if pluck.look is not None and pluck.sound is x and not ringing
-            else surest(x, rate, fit, onset, until, ringing, c.tone.f1)
+            else refine(x, rate, fit, onset, until, ringing, c.tone.f1)
         )
-        fit = between(fit, surer, share_of(NEARLY_ALL - slow, NEARLY_ALL - FOR_MOST))
+        fit = blend(fit, surer, ramp(NEARLY_ALL - slow, NEARLY_ALL - FOR_MOST))
     settled = fit if slow == 0 else at_mean(x, rate, fit, slow, onset, until)
     phases_cents = settled.sigma_cents * fit.vaguer
     settled = shrink_to_prior(settled, onset, until)
@@ -123,7 +123,7 @@ def _pluck(x: Samples, rate: float, c: Candidate, until: float, ringing: tuple[f
     if not ringing or (sure and out_of_quiet(x, rate, c.onset)):
         return Pluck(x, until, look, sure)
     last = min(until, c.onset + (ALONE_S if sure else LONGEST_APART))
-    return Pluck(alone(x, rate, c.onset, last, c.tone.f1, ringing), last, look, sure)
+    return Pluck(isolate(x, rate, c.onset, last, c.tone.f1, ringing), last, look, sure)
 
 
 def _fitted(
@@ -136,12 +136,12 @@ def _fitted(
         return None
     if c.first:
         return c.onset, fit, fit
-    onset = began(own, rate, fit, c.onset, among)
-    fit = fit_pluck(own, rate, onset + 0.002, min(pluck.until, onset + 4.0), fit.f1, fit.stretch) or fit
+    onset = refine_onset(own, rate, fit, c.onset, among)
+    fit = fit_pluck(own, rate, onset + 0.002, min(pluck.until, onset + 4.0), fit.f1, fit.inharmonicity) or fit
     if own is x or look is None or not pluck.sure:
         return onset, fit, fit
     # clear but for its beginning: all of it counts
-    whole = fit_pluck(x, rate, onset + 0.002, min(until, onset + 4.0), look.f1, look.stretch) or look
+    whole = fit_pluck(x, rate, onset + 0.002, min(until, onset + 4.0), look.f1, look.inharmonicity) or look
     return onset, min(fit, whole, key=lambda f: f.sigma_cents), fit
 
 
@@ -149,7 +149,7 @@ def _look(x: Samples, rate: float, c: Candidate, until: float) -> F0Estimate | N
     """A first look at a candidate that sounds until then (s)."""
     settle = 0.0 if c.first else min(0.04, 0.2 * (until - c.onset))
     start, end = c.onset + settle, min(until, c.onset + 1.5)
-    return fit_pluck(x, rate, start, end, c.tone.f1, c.tone.stretch or USUAL_STRETCH, rounds=1, most=48)
+    return fit_pluck(x, rate, start, end, c.tone.f1, c.tone.inharmonicity or USUAL_INHARMONICITY, rounds=1, most=48)
 
 
 def _glide(fit: F0Estimate, onset: float, among: bool) -> float | None:
@@ -199,5 +199,5 @@ def _reading(
         target_hz=targets.reference.hz(target.pitch) if target is not None else None,
         note=note, cents=cents, sigma_cents=fit.sigma_cents, attack_cents=attack,
         confidence=float(right * place.certainty), level_db=_db(c.level), also=place.also, problem=place.problem,
-        stretch=fit.stretch, stretch_sigma=fit.stretch_sigma, heard=float(right), phases_cents=phases_cents,
+        inharmonicity=fit.inharmonicity, inharmonicity_sigma=fit.inharmonicity_sigma, heard=float(right), phases_cents=phases_cents,
     )  # fmt: skip

@@ -15,7 +15,7 @@ ATTACK_BEFORE_S, NOTED_S = 0.08, 0.015
 QUIET = 0.3  # in power
 
 
-def began(x: Samples, rate: float, fit: F0Estimate, onset: float, among: bool) -> float:
+def refine_onset(x: Samples, rate: float, fit: F0Estimate, onset: float, among: bool) -> float:
     """When a fitted tone began (s), near a guess; closer to it `among` strings that ring on."""
     near = NEAR_S if among and not out_of_quiet(x, rate, onset) else REFINE_S
     return _with_attack(x, rate, fit, _refined(x, rate, fit, onset, near))

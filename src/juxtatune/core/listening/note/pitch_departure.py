@@ -8,7 +8,7 @@ import numpy as np
 
 from juxtatune.core.listening.dsp.rolling import moving_median
 from juxtatune.core.listening.partials.demodulate import F, heterodyne
-from juxtatune.core.listening.partials.paths import each, together
+from juxtatune.core.listening.partials.paths import common_path, partial_paths
 from juxtatune.core.listening.source import Samples
 
 PARTIALS, LEAST = 6, 3  # looked at, and enough
@@ -20,25 +20,25 @@ FAST, STAYS_S, BEGINS, RISING = 20.0, 0.1, 0.4, 60.0
 WITHIN_S, LEFT, STAYED = 0.5, 8.0, 4.0  # how far it goes in that time at the least, and stays, cents
 
 
-class Left(NamedTuple):
+class Departure(NamedTuple):
     """When a string left its pitch (s), and whether several of its partials went together."""
 
     at: float
     turned: bool
 
 
-def pitch_departure(x: Samples, rate: float, onset: float, end: float, f1: float, stretch: float) -> Left | None:
+def pitch_departure(x: Samples, rate: float, onset: float, end: float, f1: float, inharmonicity: float) -> Departure | None:
     """When a string plucked at `onset` (s) leaves its pitch, of what sounds until `end`; None where it does not.
 
     A glide falls and slows down as it goes on: what rises, or falls faster than before, is a hand's or another sound's.
     """
-    d = heterodyne(x, rate, onset + FROM_S, min(end, onset + LOOK_S), f1, stretch, FRAMES, PARTIALS)
+    d = heterodyne(x, rate, onset + FROM_S, min(end, onset + LOOK_S), f1, inharmonicity, FRAMES, PARTIALS)
     if d is None or len(d.n) < LEAST:
         return None
     step = d.t[1] - d.t[0]
     width, stays, within = (max(3, round(s / step)) for s in (SLOPE_S, STAYS_S, WITHIN_S))
-    partials = np.array([moving_median(partial, SMOOTH) for partial in each(d)])
-    cents, apart = together(d, partials)
+    partials = np.array([moving_median(partial, SMOOTH) for partial in partial_paths(d)])
+    cents, apart = common_path(d, partials)
     if len(cents) < width + stays:
         return None
     along = np.arange(width) - (width - 1) / 2
@@ -51,7 +51,7 @@ def pitch_departure(x: Samples, rate: float, onset: float, end: float, f1: float
         at = int(rests[-1]) + width // 2 if len(rests) else 0
         gone = float(np.max(np.abs(cents[at : at + within] - cents[at])))
         if gone > LEFT and np.median(apart[at : at + within]) < TOGETHER * gone:
-            return Left(float(d.t[at]), _several_go(partials, at, width, within))
+            return Departure(float(d.t[at]), _several_go(partials, at, width, within))
     return None
 
 

@@ -8,7 +8,7 @@ from juxtatune.core.listening.event.detect import Candidate
 from juxtatune.core.listening.event.modulation import STRING_SCORE
 from juxtatune.core.listening.note import measure
 from juxtatune.core.listening.note.pitch_departure import pitch_departure
-from juxtatune.core.listening.partials.demodulate import USUAL_STRETCH
+from juxtatune.core.listening.partials.demodulate import USUAL_INHARMONICITY
 from juxtatune.core.listening.source import Samples
 from juxtatune.core.listening.types import Reading, Targets
 
@@ -23,7 +23,7 @@ def read(
     rate: float,
     c: Candidate,
     limit: float,
-    crowd: float,
+    next_note_onset: float,
     targets: Targets,
     ringing: tuple[float, ...] = (),
 ) -> Reading | None:
@@ -31,13 +31,13 @@ def read(
 
     Where it is turned before it can be read, the reading says so.
     """
-    whole = measure.read(x, rate, c, limit, crowd, targets, ringing)
+    whole = measure.read(x, rate, c, limit, next_note_onset, targets, ringing)
     if whole is None or (whole.sigma_cents is not None and whole.sigma_cents < UNSURE):
         return whole
-    left = pitch_departure(x, rate, c.onset, whole.end, c.tone.f1, c.tone.stretch or USUAL_STRETCH)
+    left = pitch_departure(x, rate, c.onset, whole.end, c.tone.f1, c.tone.inharmonicity or USUAL_INHARMONICITY)
     if left is None or measure.SHORTEST_S < left.at - c.onset < PERIODS / c.tone.f1:
         return whole
-    before = measure.read(x, rate, c, left.at, crowd, targets, ringing)
+    before = measure.read(x, rate, c, left.at, next_note_onset, targets, ringing)
     if before is None or before.sigma_cents is None or before.sigma_all_partials is None:
         vague = whole.sigma_all_partials is None or whole.sigma_all_partials > VAGUE
         hand = left.turned and vague and c.tone.score > STRING_SCORE

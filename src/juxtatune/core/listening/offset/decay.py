@@ -21,13 +21,13 @@ UNEVEN = 0.25  # 1σ of ln rate of one partial: bridge and body take more from s
 USUAL_SLOPE, SLOPES_DIFFER = 0.5, 0.5
 
 
-def damping(x: Samples, rate: float, start: float, end: float, f1: float, stretch: float) -> Damping | None:
+def damping(x: Samples, rate: float, start: float, end: float, f1: float, inharmonicity: float) -> Damping | None:
     """The damping of a pluck at f1 (Hz) that sounds from `start` to `end` (s), once the pick itself is over.
 
     None where too few partials are clear of noise.
     """
     start += PICK_S
-    d = heterodyne(x, rate, start, min(end, start + LONGEST_S), f1, stretch)
+    d = heterodyne(x, rate, start, min(end, start + LONGEST_S), f1, inharmonicity)
     if d is None:
         return None
     power = np.abs(d.z) ** 2

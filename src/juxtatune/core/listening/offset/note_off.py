@@ -48,14 +48,14 @@ def find_end(
     rate: float,
     onset: float,
     limit: float,
-    crowd: float,
+    next_note_onset: float,
     tone_hz: NDArray[np.floating],
     f1: float,
     among: bool = False,
 ) -> float:
     """When the tone is damped or lost: its partials fall far below their start, or suddenly, or into noise.
 
-    Noise is what sounds beside the partials before another string joins at `crowd` (s); `among` strings that ring, on
+    Noise is what sounds beside the partials before another string joins at `next_note_onset` (s); `among` strings that ring, on
     the quieter side of each.
     """
     last = min(limit, onset + LONGEST_LOOK, len(x) / rate)
@@ -67,18 +67,18 @@ def find_end(
         # most notes end soon: the long look is paid for only where it is needed
         later, more = envelope(x, rate, onset, min(last, onset + look), every, f1, len(t))
         t, power = np.concatenate([t, later]), np.concatenate([power, more])
-        alone = max(10, int(np.searchsorted(t, crowd)))
+        alone = max(10, int(np.searchsorted(t, next_note_onset)))
         beside = power[:alone, count:].reshape(-1, len(sides), count).min(axis=1).sum(axis=1)
-        end = _drop(t, power[:, :count], float(medians(beside)), crowd)
+        end = _drop(t, power[:, :count], float(medians(beside)), next_note_onset)
         if end is not None or onset + look >= last:
             break
     return last if end is None else end
 
 
-def _drop(t: NDArray[np.floating], power: NDArray[np.floating], beside: float, crowd: float) -> float | None:
+def _drop(t: NDArray[np.floating], power: NDArray[np.floating], beside: float, next_note_onset: float) -> float | None:
     """The time at which a tone's power (M, P) falls suddenly, far below its start, or into what sounds beside it.
 
-    What joins at `crowd` (s) does not bring it back.
+    What joins at `next_note_onset` (s) does not bring it back.
     """
     total = power.sum(axis=1)
     attack = slice(0, int(0.15 / EVERY_S))
@@ -95,7 +95,7 @@ def _drop(t: NDArray[np.floating], power: NDArray[np.floating], beside: float, c
     each = np.log10(power[:, strong] / start_level + 1e-12).mean(axis=1) * 10 if strong.any() else db
     now = np.arange(3, len(db))
     after = np.minimum(now + 2, len(db) - 1)
-    sudden = _falls(db, t < crowd - APART_S) | _falls(each, t < crowd - APART_S)
+    sudden = _falls(db, t < next_note_onset - APART_S) | _falls(each, t < next_note_onset - APART_S)
     over = np.flatnonzero(sudden | (lost[now] & lost[after]))
     if len(over) == 0:
         return None

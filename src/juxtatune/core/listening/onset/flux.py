@@ -72,10 +72,10 @@ def _rise_over(magnitude: F32, floor: F32) -> NDArray[np.float64]:
 def onsets(x: Samples, rate: float) -> list[float]:
     """Candidate onset times in s, at least 60 ms apart."""
     rise, hop, _ = flux(x, rate)
-    return pick(rise, hop)
+    return pick_peaks(rise, hop)
 
 
-def pick(rise: NDArray[np.float64], hop: float) -> list[float]:
+def pick_peaks(rise: NDArray[np.float64], hop: float) -> list[float]:
     """Times (s) of the tops of a rise that stand out, at least 60 ms apart; `hop` in s."""
     if len(rise) < 3:
         return []
@@ -130,4 +130,4 @@ class RollingFlux:
 
     def onsets(self) -> list[float]:
         """Candidate onsets of the last seconds, in s since the first sample."""
-        return [self._first * self.hop + t for t in pick(self._rise, self.hop)]
+        return [self._first * self.hop + t for t in pick_peaks(self._rise, self.hop)]

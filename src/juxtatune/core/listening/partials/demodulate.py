@@ -13,13 +13,13 @@ from juxtatune.core.listening.partials.kernels import turned_down
 from juxtatune.core.listening.source import Samples
 
 F = NDArray[np.floating]
-USUAL_STRETCH = 4e-5  # inharmonicity coefficient B where nothing is known of it
+USUAL_INHARMONICITY = 4e-5  # inharmonicity coefficient B where nothing is known of it
 MOST_PARTIALS = 14
 MOST_FRAMES = 120
 
 
-def partial_hz(f1: float, stretch: float, n: NDArray) -> F:
-    return n * f1 * np.sqrt((1 + stretch * n * n) / (1 + stretch))
+def partial_hz(f1: float, inharmonicity: float, n: NDArray) -> F:
+    return n * f1 * np.sqrt((1 + inharmonicity * n * n) / (1 + inharmonicity))
 
 
 @dataclass(frozen=True)
@@ -40,7 +40,7 @@ def heterodyne(
     start: float,
     end: float,
     f1: float,
-    stretch: float,
+    inharmonicity: float,
     most: int = MOST_FRAMES,
     partials: int = MOST_PARTIALS,
 ) -> Heterodyned | None:
@@ -58,7 +58,7 @@ def heterodyne(
         starts = np.unique(np.linspace(first, last - size, 4).astype(int))
     top = int(min(partials, 0.46 * rate / f1, 5200 / f1 if f1 < 2600 else 1))
     n = np.arange(1, max(top, 1) + 1)
-    hz = partial_hz(f1, stretch, n)
+    hz = partial_hz(f1, inharmonicity, n)
     t = (starts + (size - 1) / 2) / rate
     # noise is heard half-way between the partials, where none sounds
     every = np.concatenate([hz, hz - 0.5 * f1, hz[-1:] + 0.5 * f1])

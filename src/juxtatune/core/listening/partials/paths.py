@@ -9,13 +9,13 @@ from juxtatune.core.listening.partials.demodulate import F, Heterodyned
 CENTS = 1200 / np.log(2)
 
 
-def each(d: Heterodyned) -> F:
+def partial_paths(d: Heterodyned) -> F:
     """Where every partial lies from where it was expected, between every two frames (P, M - 1), cents."""
     turns = np.angle(d.z[:, 1:] * np.conj(d.z[:, :-1])) / (2 * np.pi)
     return np.asarray(CENTS * turns / np.diff(d.t) / d.hz[:, None])
 
 
-def together(d: Heterodyned, cents: F) -> tuple[F, F]:
+def common_path(d: Heterodyned, cents: F) -> tuple[F, F]:
     """Where partials that lie at `cents` (P, M - 1) are together, and how far apart (M - 1,)."""
     power = np.minimum(np.abs(d.z[:, 1:]), np.abs(d.z[:, :-1])) ** 2
     heard = np.maximum(power - d.noise[:, None], 0) * d.hz[:, None] ** 2 + 1e-30

@@ -54,7 +54,7 @@ def without_bleed(found: list[Candidate], targets: Targets) -> list[Candidate]:
             keep &= (level > -ALIKE_DB) | on_string
     keep &= ~_another_player(level, strings, sure, targets)
     if targets.tuning is not None:
-        keep &= ~_of_a_band(level, strings)
+        keep &= ~_far_quieter_player(level, strings)
     return [c for c, kept in zip(found, keep, strict=True) if kept]
 
 
@@ -120,7 +120,7 @@ def _lacking(loud: Mask, strings: list[int | None], sure: Mask, targets: Targets
     return lacking & sure & np.array(once)
 
 
-def _of_a_band(level: NDArray[np.floating], strings: list[int | None]) -> Mask:
+def _far_quieter_player(level: NDArray[np.floating], strings: list[int | None]) -> Mask:
     """Marks what is soft on a string that is heard loud too, where most of what is soft lies on no string: a band plays
     the strings' notes now and then."""
     soft = level < -OTHER_DB
@@ -165,7 +165,7 @@ def _is_partial(r: Reading, of: Reading) -> bool:
     if r.f1 is None or r.cents is None or of.f1 is None or of.cents is None:
         return False
     number = max(1, round(r.f1 / of.f1))
-    partial = float(partial_hz(of.f1, of.stretch or 0.0, np.array([number]))[0])
+    partial = float(partial_hz(of.f1, of.inharmonicity or 0.0, np.array([number]))[0])
     return number > 1 and abs(1200 * np.log2(r.f1 / partial)) < UPON and abs(r.cents - of.cents) > APART
 
 

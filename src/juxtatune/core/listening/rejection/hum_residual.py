@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from juxtatune.core.listening.event.detect import Candidate, hear
-from juxtatune.core.listening.event.filter import ends, same_pitch
+from juxtatune.core.listening.event.detect import Candidate, detect_tone
+from juxtatune.core.listening.event.filter import has_note_off, same_pitch
 from juxtatune.core.listening.event.sustain import of_the_mains
 from juxtatune.core.listening.hum.track import MAINS_HZ
 from juxtatune.core.listening.source import Samples
@@ -13,7 +13,7 @@ NEAR = 0.018  # how well what little is left of hum tells its pitch
 LOOK_S = 0.3
 
 
-def without_left_hum(x: Samples, rate: float, found: list[Candidate], targets: Targets) -> list[Candidate]:
+def without_hum_residual(x: Samples, rate: float, found: list[Candidate], targets: Targets) -> list[Candidate]:
     """The candidates without those near the mains that never begin or end in the sound `x` (N,) with its hum: where a
     string near it is damped, hum that was followed beside that string shows again."""
     return [
@@ -27,7 +27,7 @@ def _near_mains(c: Candidate) -> bool:
 
 def _begins(x: Samples, rate: float, found: list[Candidate], k: int, targets: Targets) -> bool:
     c, following = found[k], found[k + 1].onset if k + 1 < len(found) else len(x) / rate
-    string = hear(x, rate, c.onset, c.onset + LOOK_S, targets).string
+    string = detect_tone(x, rate, c.onset, c.onset + LOOK_S, targets).string
     if string is None or not same_pitch(string, c):
         return False
-    return not of_the_mains(string) or ends(x, rate, string, following)
+    return not of_the_mains(string) or has_note_off(x, rate, string, following)

@@ -16,13 +16,13 @@ from numpy.fft import irfft, rfft, rfftfreq
 from juxtatune.core.listening.dsp.resample import to_working_rate
 from juxtatune.core.listening.f0.glide_biexp import CENTS
 from juxtatune.core.listening.multipitch.cancellation import cancel_iteratively
-from juxtatune.core.listening.multipitch.deglide import BENT, MOST_SIGMA, unbent
+from juxtatune.core.listening.multipitch.deglide import BENT, MOST_SIGMA, deglided
 from juxtatune.core.listening.multipitch.sinusoids import Sinusoids, sinusoids
-from juxtatune.core.listening.multipitch.voting import Settled
+from juxtatune.core.listening.multipitch.voting import VotedString
 from juxtatune.core.listening.note.period import period_offset
 from juxtatune.core.listening.offset.strum_end import SILENT, after_strum
 from juxtatune.core.listening.source import Samples
-from juxtatune.core.listening.strum.segment import beforehand, went_on
+from juxtatune.core.listening.strum.segment import after_strum_onset, before_strum
 from juxtatune.core.listening.types import Targets
 from juxtatune.core.music.tuning import SAME
 
@@ -58,7 +58,7 @@ def read_strum(samples: Samples, rate: float, targets: Targets) -> list[StrumRea
     x = _without_rumble(x, working)
     strings = list(targets.tuning.strings)
     goals = {s: targets.target_hz(s) for s in strings}
-    before = beforehand(x, working)
+    before = before_strum(x, working)
     settled = _settled_after(x, working, SETTLE_S, goals, before)
     if len(settled) < len(goals) or any(f.sigma >= BENT or f.doubt >= SURER for f in settled.values()):
         # what is soon lost in noise is heard earlier alone, and a real guitar's pitch moves
@@ -80,27 +80,27 @@ def _without_rumble(x: Samples, rate: float) -> Samples:
 
 
 def _as_named(
-    first: dict[int, Settled], second: dict[int, Settled], goals: dict[int, float]
-) -> dict[int, Settled]:
+    first: dict[int, VotedString], second: dict[int, VotedString], goals: dict[int, float]
+) -> dict[int, VotedString]:
     """The second look with strings of one target named as in the first: which is which nobody can hear."""
-    named: dict[int, Settled] = {}
+    named: dict[int, VotedString] = {}
     for goal in set(goals.values()):
         alike = [s for s in goals if goals[s] == goal]
         found = [second[s] for s in alike if s in second]
-        ways: list[dict[int, Settled]] = [
+        ways: list[dict[int, VotedString]] = [
             dict(zip(names, found, strict=True)) for names in permutations(alike, len(found))
         ]
         named.update(min((_unlike(first, way), k, way) for k, way in enumerate(ways))[2])
     return named
 
 
-def _unlike(first: dict[int, Settled], second: dict[int, Settled]) -> float:
+def _unlike(first: dict[int, VotedString], second: dict[int, VotedString]) -> float:
     """By how many cents two looks at some strings differ, as far as both found them."""
     off = [abs(CENTS * float(np.log(first[s].f1 / f.f1))) for s, f in second.items() if s in first]
     return sum(min(cents, SAME_CENTS) for cents in off) - SAME_CENTS * len(off)
 
 
-def _of_both(earlier: Settled | None, later: Settled | None) -> Settled | None:
+def _of_both(earlier: VotedString | None, later: VotedString | None) -> VotedString | None:
     """Where a string lies by two looks at it: each counts by how sure it is, and their difference makes it less so.
 
     What one of them alone finds must be surer: the other may rather be right.
@@ -119,25 +119,25 @@ def _of_both(earlier: Settled | None, later: Settled | None) -> Settled | None:
     return replace(later, f1=later.f1 * float(np.exp(share * apart / CENTS)), sigma=sigma)
 
 
-def _clear_alone(found: Settled) -> bool:
+def _clear_alone(found: VotedString) -> bool:
     return found.doubt < (SURER if found.sigma < SURE else SURER_STILL)
 
 
 def _settled_after(
     x: Samples, rate: float, settle: float, goals: dict[int, float], before: Samples | None
-) -> dict[int, Settled]:
+) -> dict[int, VotedString]:
     """The strings that can be told apart in what sounds from `settle` s after the strum on, and not `before` it."""
     segment = after_strum(x, rate, settle)
     heard = sinusoids(segment, rate) if segment is not None else None
     if heard is None:
         return {}
-    others = went_on(heard, before, rate) if before is not None else None
-    found = {s: unbent(heard, f) for s, f in cancel_iteratively(heard, goals, others).items()}
+    others = after_strum_onset(heard, before, rate) if before is not None else None
+    found = {s: deglided(heard, f) for s, f in cancel_iteratively(heard, goals, others).items()}
     share = _real(found)
     return {s: _own_pitch(heard, f, share) for s, f in found.items()} if share else found
 
 
-def _real(found: dict[int, Settled]) -> float:
+def _real(found: dict[int, VotedString]) -> float:
     """How far it is a real guitar that was strummed, 0 to 1: few strings of it have partials that agree."""
     if len(found) < FEWEST:
         return 0.0
@@ -145,7 +145,7 @@ def _real(found: dict[int, Settled]) -> float:
     return float(np.clip((least - REAL) / (ALL_REAL - REAL), 0, 1))
 
 
-def _own_pitch(heard: Sinusoids, found: Settled, share: float) -> Settled:
+def _own_pitch(heard: Sinusoids, found: VotedString, share: float) -> VotedString:
     """A string with the share of the pitch that a real guitar's has."""
     parts = [heard.parts[row] for row in found.used]
     amplitude, decay = np.array([(c.amplitude, c.decay) for c in parts]).T
@@ -154,7 +154,7 @@ def _own_pitch(heard: Sinusoids, found: Settled, share: float) -> Settled:
 
 
 def _report(
-    string: int, settled: dict[int, Settled], goals: dict[int, float], targets: Targets
+    string: int, settled: dict[int, VotedString], goals: dict[int, float], targets: Targets
 ) -> StrumReading:
     assert targets.tuning is not None
     here = targets.tuning.pitch(string)

@@ -16,7 +16,7 @@ GAP_S = 0.08  # between what is looked at and the jump, where the first strings 
 SAME = 0.25  # of its size in the strum: what was so large before already is not of the strum
 
 
-def beforehand(x: Samples, rate: float) -> Samples | None:
+def before_strum(x: Samples, rate: float) -> Samples | None:
     """What sounds just before a strum (N,); None where it does not stand out, or the sound begins with it."""
     size = int(BLOCK_S * rate)
     power = np.square(x[: len(x) // size * size]).reshape(-1, size).mean(axis=1)
@@ -37,7 +37,7 @@ def beforehand(x: Samples, rate: float) -> Samples | None:
     return stretch if len(stretch) >= LEAST_S * rate else None
 
 
-def went_on(heard: Sinusoids, before: Samples, rate: float) -> Rows:
+def after_strum_onset(heard: Sinusoids, before: Samples, rate: float) -> Rows:
     """Which sinusoids (k,) of a strum sounded `before` (N,) already."""
     size = np.abs(project(before, np.zeros(1, np.int64), hann(len(before)), heard.hz, rate))[0]
     amplitude: F = np.array([c.amplitude for c in heard.parts])

@@ -12,11 +12,11 @@ from juxtatune.core.listening.dsp.arrays import copy, order, rising
 from juxtatune.core.listening.dsp.peaks import HIGHER
 
 _jit = nb.njit(cache=True, nogil=True, error_model="numpy")
-COMMON_STRETCH, MOST_STRETCH = 3e-4, 1e-3  # largest inharmonicity coefficients B that are looked for, in turn
+COMMON_INHARMONICITY, MOST_INHARMONICITY = 3e-4, 1e-3  # largest inharmonicity coefficients B that are looked for, in turn
 # partials matched first, and then: a stiff string's 25th lies where an unstretched 27th would
 LOW, MORE, MOST_NUMBER = np.int64(7), (14, 30, 60), 60
 UNSURE = 0.2  # of the resolution, by which a peak may lie off its partial
-KNOWN_SHARE, KNOWN_REACH = 0.1, 0.08  # how far sharp (of the greatest stretch, of f1) once some tell of it
+KNOWN_SHARE, KNOWN_REACH = 0.1, 0.08  # how far sharp (of the greatest inharmonicity, of f1) once some tell of it
 TOP = 10  # partials whose absence counts
 STIFFER = 0.02  # by which a stiff string must score better than a common one
 HOPELESS = 0.3  # what scores so much less than the best is not looked at as another string
@@ -35,11 +35,11 @@ def match(hz, weight, resolution, tone, stiffest, most, number):
 
     `tone` is (f1, B). Returns whether all peaks were looked at, and none was beyond `most`.
     """
-    f1, stretch = tone
-    highest = (most + 1) * f1 * np.sqrt((1 + stretch * (most + 1) ** 2) / (1 + stretch))
+    f1, inharmonicity = tone
+    highest = (most + 1) * f1 * np.sqrt((1 + inharmonicity * (most + 1) ** 2) / (1 + inharmonicity))
     nearest = np.empty(np.searchsorted(hz, highest))
     known = most > MORE[0]
-    share = KNOWN_SHARE if known else 1.0 if stretch == 0.0 else 0.3
+    share = KNOWN_SHARE if known else 1.0 if inharmonicity == 0.0 else 0.3
     room = share, (KNOWN_REACH if known else 0.25) * f1
     _nearest(hz, resolution, tone, stiffest, room, nearest)
     number[:] = 0
@@ -59,11 +59,11 @@ def match(hz, weight, resolution, tone, stiffest, most, number):
 @_jit
 def _nearest(hz, resolution, tone, stiffest, room, nearest):
     """The number of the partial next to each peak, below 0 where it does not lie upon it; no branches, so that the
-    processor takes several at once. `room`: what share of the greatest stretch it may be sharp by, and how many Hz."""
-    f1, stretch = tone
+    processor takes several at once. `room`: what share of the greatest inharmonicity it may be sharp by, and how many Hz."""
+    f1, inharmonicity = tone
     half, reach, widest = 0.35 * resolution, 0.006 * f1, 0.2 * f1
     share, sharpest = room
-    per_f1, p, q = 1 / f1, 1 / (1 + stretch), stretch / (1 + stretch)
+    per_f1, p, q = 1 / f1, 1 / (1 + inharmonicity), inharmonicity / (1 + inharmonicity)
     for k in range(len(nearest)):
         n = hz[k] * per_f1
         n = max(1.0, np.rint(n / np.sqrt(p + q * n * n)))
@@ -114,8 +114,8 @@ def score(hz, weight, power, resolution, f1, number):
 
     A string of common stiffness first: where any is allowed, stray peaks are taken for partials.
     """
-    common = begin(hz, weight, resolution, f1, COMMON_STRETCH, number)
-    usual = _score(hz, weight, power, resolution, common, COMMON_STRETCH, number)
+    common = begin(hz, weight, resolution, f1, COMMON_INHARMONICITY, number)
+    usual = _score(hz, weight, power, resolution, common, COMMON_INHARMONICITY, number)
     return _go_on(hz, weight, power, resolution, usual, common[0], number)
 
 
@@ -128,22 +128,22 @@ def begin(hz, weight, resolution, f1, stiffest, number):
 
 @_jit
 def _go_on(hz, weight, power, resolution, usual, begun, number):
-    """What a tone (score, f1, B) of common stretch gives way to where that scores better: one that is stiffer, or has no
-    stretch at all, as distortion makes it. `begun` (Hz): f1 by the low partials."""
-    value, refined, stretch = usual
+    """What a tone (score, f1, B) of common inharmonicity gives way to where that scores better: one that is stiffer, or has no
+    inharmonicity at all, as distortion makes it. `begun` (Hz): f1 by the low partials."""
+    value, refined, inharmonicity = usual
     least, other = value + STIFFER, np.zeros(len(hz), np.int64)
-    most = begin(hz, weight, resolution, begun, MOST_STRETCH, other)
-    stiff = _score(hz, weight, power, resolution, most, MOST_STRETCH, other)
+    most = begin(hz, weight, resolution, begun, MOST_INHARMONICITY, other)
+    stiff = _score(hz, weight, power, resolution, most, MOST_INHARMONICITY, other)
     if stiff[0] > least:
         copy(other, number)
-        value, refined, stretch = stiff
+        value, refined, inharmonicity = stiff
         least = value
     flat = begin(hz, weight, resolution, begun, 0.0, other)
     harmonic = _score(hz, weight, power, resolution, flat, 0.0, other)
     if harmonic[0] > least:
         copy(other, number)
         return harmonic
-    return value, refined, stretch
+    return value, refined, inharmonicity
 
 
 @_jit
@@ -152,8 +152,8 @@ def _settle(hz, weight, resolution, tone, stiffest, number):
     before = np.zeros(len(hz), np.int64)
     for most in MORE:
         whole = match(hz, weight, resolution, tone, stiffest, most, number)
-        f1, stretch = refine(hz, weight, number, tone[0], stiffest, 0.0)
-        tone = f1, stretch
+        f1, inharmonicity = refine(hz, weight, number, tone[0], stiffest, 0.0)
+        tone = f1, inharmonicity
         if whole and _equal(number, before):
             return tone  # nothing would move any more
         copy(number, before)
@@ -171,7 +171,7 @@ def _equal(a, b):
 
 @_jit
 def _score(hz, weight, power, resolution, tone, stiffest, number):
-    f1, stretch = _settle(hz, weight, resolution, tone, stiffest, number)
+    f1, inharmonicity = _settle(hz, weight, resolution, tone, stiffest, number)
     present = np.zeros(MOST_NUMBER + 4)
     total = explained = 0.0
     top = 0
@@ -183,7 +183,7 @@ def _score(hz, weight, power, resolution, tone, stiffest, number):
             present[number[k]] = max(weight[k], 1e-9)
             top = max(top, number[k])
     if top == 0 or total <= 0:
-        return -1.0, f1, stretch
+        return -1.0, f1, inharmonicity
     expected = missing = 0.0
     for n in range(1, min(top, TOP) + 1):
         around = 0.0
@@ -193,7 +193,7 @@ def _score(hz, weight, power, resolution, tone, stiffest, number):
         if present[n] == 0:
             missing += around
     lack = missing / expected if expected > 0 else 1.0
-    return explained / total - MISSING * lack, f1, stretch
+    return explained / total - MISSING * lack, f1, inharmonicity
 
 
 @_jit
@@ -234,7 +234,7 @@ def best_tones(hz, weight, power, resolution, proposals):
     scores, refined, bends, matched = _scored(hz, weight, power, resolution, proposals)
     count, kept = np.int64(0), 0
     found, place = np.empty(BEST), np.empty(BEST)
-    f1, stretch, value, carried = np.empty(BEST), np.empty(BEST), np.empty(BEST), np.empty(BEST)
+    f1, inharmonicity, value, carried = np.empty(BEST), np.empty(BEST), np.empty(BEST), np.empty(BEST)
     numbers = np.zeros((BEST, len(hz)), np.int64)
     falling = np.empty(len(scores))
     for k in range(len(scores)):
@@ -253,13 +253,13 @@ def best_tones(hz, weight, power, resolution, proposals):
         while row < kept and place[row] != where:
             row += 1
         if row == kept or value[row] < this:
-            f1[row], stretch[row], value[row], place[row] = up, bend, this, where
+            f1[row], inharmonicity[row], value[row], place[row] = up, bend, this, where
             copy(number, numbers[row])
             carried[row] = 0.0
             for j in range(len(hz)):
                 carried[row] += power[j] if number[j] > 0 else 0.0
             kept = max(kept, row + 1)
-    return f1[:kept], stretch[:kept], value[:kept], carried[:kept], numbers[:kept]
+    return f1[:kept], inharmonicity[:kept], value[:kept], carried[:kept], numbers[:kept]
 
 
 @_jit
@@ -269,12 +269,12 @@ def _scored(hz, weight, power, resolution, proposals):
     matched = np.zeros((len(proposals), len(hz)), np.int64)
     begun, first = np.empty((len(proposals), 2)), np.empty(len(proposals), np.int64)
     for k in range(len(proposals)):
-        common = begin(hz, weight, resolution, proposals[k], COMMON_STRETCH, matched[k])
+        common = begin(hz, weight, resolution, proposals[k], COMMON_INHARMONICITY, matched[k])
         begun[k, 0], begun[k, 1] = common
         first[k] = _same_row(begun, k)
         if first[k] == k:
             scores[k], refined[k], bends[k] = _score(
-                hz, weight, power, resolution, common, COMMON_STRETCH, matched[k]
+                hz, weight, power, resolution, common, COMMON_INHARMONICITY, matched[k]
             )
         else:  # what begins alike ends alike
             scores[k] = scores[first[k]]
@@ -314,9 +314,9 @@ def _known(known, count, x, width):
 def _raised(hz, weight, power, resolution, tone, number):
     """A tone (score, f1, B), or its multiple, when partials that are none of it are but a trace, or little and out of
     tune with it."""
-    value, f1, stretch = tone
+    value, f1, inharmonicity = tone
     carried, out_of_tune = np.zeros(MOST_NUMBER + 1), np.zeros(MOST_NUMBER + 1)
-    highest = _by_number(hz, power, number, f1, stretch, carried, out_of_tune)
+    highest = _by_number(hz, power, number, f1, inharmonicity, carried, out_of_tune)
     for m in range(min(HIGHEST_RAISE, highest), 1, -1):
         on = off = sharp = flat = 0.0
         multiple = m
@@ -336,18 +336,18 @@ def _raised(hz, weight, power, resolution, tone, number):
             if other.any():
                 copy(other, number)
                 return max(up, value), f1_up, stretch_up
-    return value, f1, stretch
+    return value, f1, inharmonicity
 
 
 @_jit
-def _by_number(hz, power, number, f1, stretch, carried, out_of_tune):
+def _by_number(hz, power, number, f1, inharmonicity, carried, out_of_tune):
     """Writes what each partial carries, and that times how far it lies off the tone's (in parts of it). Returns the
     highest number."""
     highest = 0
     for k in range(len(hz)):
         n = number[k]
         if n > 0:
-            away = hz[k] / (n * f1 * np.sqrt((1 + stretch * n * n) / (1 + stretch))) - 1
+            away = hz[k] / (n * f1 * np.sqrt((1 + inharmonicity * n * n) / (1 + inharmonicity))) - 1
             carried[n], out_of_tune[n] = power[k], power[k] * away
             highest = max(highest, n)
     return highest

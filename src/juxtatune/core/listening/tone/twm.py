@@ -26,11 +26,11 @@ F = NDArray[np.float64]
 
 @dataclass(frozen=True, eq=False)
 class Tone:
-    """A fundamental in Hz with its score (0 to 1), its stretch B, the power its partials carry, and the number of each of
+    """A fundamental in Hz with its score (0 to 1), its inharmonicity B, the power its partials carry, and the number of each of
     the peaks that is a partial (0: it is not)."""
 
     f1: float
-    stretch: float
+    inharmonicity: float
     score: float
     power: float
     peaks: Peaks
@@ -77,7 +77,7 @@ class _Found(NamedTuple):
     """Tones, one a row: f1 (Hz), B, score, power, and the number of each of the peaks (K, peaks)."""
 
     f1: F
-    stretch: F
+    inharmonicity: F
     score: F
     power: F
     number: NDArray[np.int64]
@@ -96,15 +96,15 @@ def _found(peaks: Peaks, ranges: list[tuple[float, float]] | None, proposing: tu
 def _tones(peaks: Peaks, found: _Found, rows: NDArray[np.int64]) -> list[Tone]:
     *columns, number = found
     each = zip(*(column[rows].tolist() for column in columns), number[rows], strict=True)
-    return [Tone(f1, stretch, score, power, peaks, n) for f1, stretch, score, power, n in each]
+    return [Tone(f1, inharmonicity, score, power, peaks, n) for f1, inharmonicity, score, power, n in each]
 
 
 def score_tone(peaks: Peaks, f1: float) -> Tone | None:
     """Matches the peaks to the partials of a tone near f1, refining it; None when nothing fits."""
     number = np.zeros(len(peaks), np.int64)
-    value, refined, stretch = tone_kernels.score(
+    value, refined, inharmonicity = tone_kernels.score(
         peaks.hz, peaks.weight, peaks.powers, peaks.resolution, f1, number
     )
     if not number.any():
         return None
-    return Tone(refined, stretch, value, float(peaks.powers[number > 0].sum()), peaks, number)
+    return Tone(refined, inharmonicity, value, float(peaks.powers[number > 0].sum()), peaks, number)

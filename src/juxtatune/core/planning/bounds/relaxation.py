@@ -14,7 +14,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from juxtatune.core.planning.bounds import best_first as bestfirst
+from juxtatune.core.planning.bounds import best_first
 from juxtatune.core.planning.bounds.relaxed_successors import loose_scratch, loose_store
 from juxtatune.core.planning.model.tables import Compiled, Tables, bits, pack
 
@@ -190,7 +190,7 @@ class Exploration:
         first = np.concatenate([self.compiled.start_key[:words], self._starts[0]])
         self._nodes[0][0] = np.append(first, np.uint64(1 if under_way and soonest == 0 else 0))
         self._nodes[1][0] = self._nodes[2][0] = 0.0
-        bestfirst.begin(self._nodes, self._heap, self._table, self._extent)
+        best_first.begin(self._nodes, self._heap, self._table, self._extent)
         self._lowest_limit = np.inf
         self.over = False  # nothing more can be learnt
         self.walk: tuple[int, ...] | None = None  # songs (perhaps repeated) of the relaxed optimum
@@ -207,15 +207,15 @@ class Exploration:
     def go_on(self, limit: float, pause: float, stop: np.ndarray) -> None:
         """Raises the bound to `pause`, or until it can be raised no more or `stop[0]` is set."""
         self._lowest_limit = min(self._lowest_limit, limit)
-        outcome, goal = bestfirst.explore(
+        outcome, goal = best_first.explore(
             self.compiled.packed, self._pred, self._must, self._parts, self._starts, self._nodes, self._heap,
             self._table, self._extent, np.array([limit, pause]), stop, self._best, self._scratch, self._store,
         )  # fmt: skip
-        if outcome == bestfirst.EMPTY:
+        if outcome == best_first.EMPTY:
             self._best[0] = limit
-        elif outcome == bestfirst.GOAL:
+        elif outcome == best_first.GOAL:
             self.walk = self._walk(goal)
-        self.over = outcome in (bestfirst.EMPTY, bestfirst.GOAL, bestfirst.FULL)
+        self.over = outcome in (best_first.EMPTY, best_first.GOAL, best_first.FULL)
 
     def _walk(self, row: int) -> tuple[int, ...]:
         _, _, _, parent, way = self._nodes

@@ -7,65 +7,15 @@ planner itself. A set is made smallest by leaving out one rule after another (de
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from juxtatune.core.planning.model.plan import played_count
 from juxtatune.core.repertoire.night import Gig, Pin, with_open_rules
+from juxtatune.core.repertoire.rules import Rule, rules_of, with_rules
 
 
-@dataclass(frozen=True)
-class Rule:
-    """One rule of a night: part_sizes, pin, before, adjacent, apart or max_dead_s."""
-
-    kind: str
-    songs: tuple[str, ...] = ()
-    part: int | None = None
-    place: int | None = None
-
-    def words(self) -> str:
-        """The rule in words, with song ids."""
-        match self.kind:
-            case "part_sizes":
-                return "the parts hold as many songs as there are"
-            case "pin":
-                return f"{self.songs[0]} stands at place {self.place} of part {self.part}"
-            case "before":
-                return f"{self.songs[0]} comes before {self.songs[1]}"
-            case "adjacent":
-                return f"{self.songs[1]} comes straight after {self.songs[0]}"
-            case "apart":
-                return f"{self.songs[0]} and {self.songs[1]} are never neighbours"
-            case _:
-                return "no gap has more dead air than allowed"
-
-
-def rules_of(gig: Gig) -> list[Rule]:
-    """All order rules of a night, part sizes apart."""
-    night = gig.night
-    rules = [Rule("pin", (p.song,), p.part, p.place) for p in night.pins]
-    rules += [Rule("before", pair) for pair in night.before]
-    rules += [Rule("adjacent", pair) for pair in night.adjacent]
-    rules += [Rule("apart", pair) for pair in night.apart]
-    return list(dict.fromkeys(rules))
-
-
-def with_rules(gig: Gig, rules: list[Rule]) -> Gig:
-    """The gig with only these rules."""
-    pairs: dict[str, tuple[tuple[str, str], ...]] = {
-        kind: tuple((r.songs[0], r.songs[1]) for r in rules if r.kind == kind)
-        for kind in ("before", "adjacent", "apart")
-    }
-    pins = tuple(Pin(r.songs[0], r.part or 0, r.place or 0) for r in rules if r.kind == "pin")
-    limit = gig.night.max_dead_s if any(r.kind == "max_dead_s" for r in rules) else None
-    night = replace(
-        gig.night,
-        pins=pins,
-        max_dead_s=limit,
-        before=pairs["before"],
-        adjacent=pairs["adjacent"],
-        apart=pairs["apart"],
-    )
-    return replace(gig, night=night)
+def _with_rules(gig: Gig, rules: list[Rule]) -> Gig:
+    return replace(gig, night=with_rules(gig.night, rules))
 
 
 def sizes_clash(gig: Gig) -> bool:
@@ -75,7 +25,7 @@ def sizes_clash(gig: Gig) -> bool:
 def going_round(gig: Gig) -> tuple[Rule, ...]:
     """The fewest rules that put a song still to be played before itself, without a solver; () for none."""
     past = set(gig.night.now.played) if gig.night.now else set()
-    steps = [r for r in rules_of(gig) if r.kind in ("before", "adjacent") and past.isdisjoint(r.songs)]
+    steps = [r for r in rules_of(gig.night) if r.kind in ("before", "adjacent") and past.isdisjoint(r.songs)]
     rounds = (_round(first, steps) for first in steps)
     return min((found for found in rounds if found), key=len, default=())
 
@@ -98,7 +48,7 @@ def order_clash(gig: Gig) -> list[Rule] | None:
     if sizes_clash(gig):
         return [Rule("part_sizes")]
     gig = with_open_rules(gig)
-    rules = rules_of(gig)
+    rules = rules_of(gig.night)
     if can_be_ordered(gig, rules):
         return None
     return deletion_filter(rules, lambda some: can_be_ordered(gig, some))
@@ -110,8 +60,8 @@ def limit_clash(gig: Gig, holds: Callable[[Gig], bool]) -> list[Rule]:
     `holds` plans a gig and says whether there is a plan; a timeout must count as True.
     """
     gig = with_open_rules(gig)
-    rules = [*rules_of(gig), Rule("max_dead_s")]
-    return deletion_filter(rules, lambda some: holds(with_rules(gig, some)))
+    rules = [*rules_of(gig.night), Rule("max_dead_s")]
+    return deletion_filter(rules, lambda some: holds(_with_rules(gig, some)))
 
 
 def deletion_filter(rules: list[Rule], holds: Callable[[list[Rule]], bool]) -> list[Rule]:

@@ -13,6 +13,7 @@ from juxtatune.core.music.tuning import SAME, Tuning
 from juxtatune.core.planning.model.plan import Plan, Slot
 from juxtatune.core.planning.planner import Planner, Solution, price_order
 from juxtatune.core.repertoire.night import Gig, Night, Part
+from juxtatune.core.repertoire.rules import Rule, rules_of, with_rules, without_rules_of
 from juxtatune.core.repertoire.song import Song, Way
 
 TINY = 0.005
@@ -129,17 +130,10 @@ def _without_rules(gig: Gig) -> Iterator[tuple[str, tuple[str, ...], str, Gig]]:
     def rid(changed: Night) -> Gig:
         return replace(gig, night=changed)
 
-    for pin in night.pins:
-        yield "pin", (pin.song,), "", rid(replace(night, pins=tuple(p for p in night.pins if p != pin)))
-    for kind in ("before", "adjacent", "apart"):
-        pairs = getattr(night, kind)
-        for pair in pairs:
-            left = tuple(p for p in pairs if p != pair)
-            changed = {
-                "before": replace(night, before=left), "adjacent": replace(night, adjacent=left),
-                "apart": replace(night, apart=left),
-            }[kind]  # fmt: skip
-            yield kind, tuple(pair), "", rid(changed)
+    rules = [*rules_of(night), *([Rule("max_dead_s")] if night.max_dead_s is not None else [])]
+    for rule in rules:
+        if rule.kind != "max_dead_s":
+            yield rule.kind, rule.songs, "", rid(with_rules(night, [r for r in rules if r != rule]))
     if night.max_dead_s is not None:
         yield "max_dead_s", (), f"{night.max_dead_s:g}", rid(replace(night, max_dead_s=None))
 
@@ -185,14 +179,7 @@ def _with_songs(gig: Gig, changed: dict[str, Song]) -> Gig:
 
 def _cut(gig: Gig, slot: Slot) -> Gig:
     """The gig with a song left out: the part it stands in is shorter, and rules that name it go."""
-    night, song, part = gig.night, slot.song, slot.part
-
-    def rest(pairs: tuple[tuple[str, str], ...]) -> tuple[tuple[str, str], ...]:
-        return tuple(p for p in pairs if song not in p)
-
-    parts = tuple(Part(p.name, p.songs - 1) if k == part else p for k, p in enumerate(night.parts))
-    rules = replace(
-        night, parts=parts, pins=(), before=rest(night.before), adjacent=rest(night.adjacent),
-        apart=rest(night.apart), curve=None,
-    )  # fmt: skip
-    return replace(gig, songs=tuple(s for s in gig.songs if s.id != song), night=rules)
+    night = without_rules_of(gig.night, slot.song)
+    parts = tuple(Part(p.name, p.songs - 1) if k == slot.part else p for k, p in enumerate(night.parts))
+    shorter = replace(night, parts=parts, pins=(), curve=None)
+    return replace(gig, songs=tuple(s for s in gig.songs if s.id != slot.song), night=shorter)

@@ -12,6 +12,7 @@ from juxtatune.core.music.tuning import SAME, Tuning, tuning_of_pitches
 from juxtatune.core.planning.model.objective import WORK_WEIGHT
 from juxtatune.core.planning.model.plan import Decisions, Gap, Idle, Plan, Retune, Totals, played_count
 from juxtatune.core.repertoire.night import Gig, with_open_rules
+from juxtatune.core.repertoire.rules import rules_of
 from juxtatune.core.repertoire.song import Way
 from juxtatune.core.retuning.costs import retune_seconds
 
@@ -36,20 +37,9 @@ def _check_order(gig: Gig, draft: Decisions) -> None:
         raise BrokenPlan("part sizes are not kept")
     if gig.night.now and tuple(songs[: played_count(gig)]) != gig.night.now.played:
         raise BrokenPlan("the songs already played do not stand first")
-    place = {song: k for k, song in enumerate(songs)}
-    part = {slot.song: slot.part for slot in draft.order}
-    for pin in gig.night.pins:
-        if place[pin.song] != gig.place_of_pin(pin):
-            raise BrokenPlan(f"{pin.song} is not at its pinned place")
-    for a, b in gig.night.before:
-        if place[a] >= place[b]:
-            raise BrokenPlan(f"{a} is not before {b}")
-    for c, d in gig.night.adjacent:
-        if place[d] != place[c] + 1 or part[c] != part[d]:
-            raise BrokenPlan(f"{d} is not straight after {c}")
-    for e, f in gig.night.apart:
-        if abs(place[e] - place[f]) == 1 and part[e] == part[f]:
-            raise BrokenPlan(f"{e} and {f} are neighbours")
+    broken = next((rule for rule in rules_of(gig.night) if not rule.holds(gig, songs)), None)
+    if broken is not None:
+        raise BrokenPlan(f"not kept: {broken.words()}")
 
 
 class _Walk:

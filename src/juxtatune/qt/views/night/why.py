@@ -21,6 +21,7 @@ from juxtatune.core.planning.explain.sensitivity import (
 )
 from juxtatune.core.planning.model.plan import Plan
 from juxtatune.core.planning.planner import Solution
+from juxtatune.core.repertoire import rules
 from juxtatune.core.repertoire.night import Gig
 from juxtatune.qt.faults import faults
 from juxtatune.qt.worker import LatestWorker
@@ -194,4 +195,4 @@ def _name(gig: Gig | None, instrument: str) -> str:
 
 def unruled(gig: Gig) -> Gig:
     """The gig without its rules of order."""
-    return replace(gig, night=replace(gig.night, pins=(), before=(), adjacent=(), apart=(), max_dead_s=None))
+    return replace(gig, night=rules.unruled(gig.night))
