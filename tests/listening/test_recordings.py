@@ -8,6 +8,7 @@ from benchmarks import recordings
 from benchmarks import sounds as room
 
 from juxtatune.core.errors import CannotTell
+from juxtatune.core.listening.reference.notes import Played, of_both
 from juxtatune.core.listening.reference.offset import reference_offset
 
 
@@ -94,3 +95,12 @@ def test_of_a_long_recording_the_loudest_part_of_each_stretch_is_heard() -> None
     assert len(long) > 200 * rate
     found = reference_offset(long, rate)
     assert not isinstance(found, CannotTell) and found.cents == pytest.approx(17.0, abs=0.3)
+
+
+def test_long_windows_count_little_where_they_lean_on_attacks_that_glide() -> None:
+    gliding, still = Played(0.4, 0.35, 4.3), Played(0.4, 0.35, 0.0)
+    # 3 cents above what plucks say, as far as they glide: an attack's doing
+    assert of_both(3.8, gliding) - gliding.cents < 0.1
+    # the same without any glide to explain it counts as before, and so does what agrees
+    assert of_both(3.8, still) - still.cents > 0.3
+    assert of_both(0.4 + 0.43 + 0.2, gliding) > gliding.cents

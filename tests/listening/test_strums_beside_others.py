@@ -81,7 +81,7 @@ def test_a_strum_that_is_damped_too_soon_says_so() -> None:
 
 
 def test_two_looks_at_a_string_that_differ_widely_are_no_answer_unless_one_is_much_clearer() -> None:
-    one = VotedString(110.0, 6e-5, 2.0, 5, np.arange(5), np.arange(1, 6), 0.1, doubt=-1.8)
+    one = VotedString(110.0, 6e-5, 2.0, np.arange(5), np.arange(1, 6), 0.1, doubt=-1.8)
     other = replace(one, f1=112.0, doubt=-0.8)
     assert _of_both(one, other) is None
     clearer = _of_both(replace(one, doubt=-4.0), other)

@@ -1,4 +1,4 @@
-"""What tuning is this? From plucks of the open strings, one strum, or a guitar alone that plays; no tuning is told.
+"""Identifies the tuning from plucks of the open strings, one strum, or solo playing, with no tuning given.
 
 Candidates are the families of tunings and all their shifts by half steps; what the strings have in common as cents is the
 offset. A tuning of no family is taken for what was plucked, note by note.

@@ -1,4 +1,4 @@
-"""A whole sound, from candidates to readings; the same steps that live listening takes."""
+"""The offline pipeline: a whole sound, from onset candidates to readings."""
 
 from __future__ import annotations
 

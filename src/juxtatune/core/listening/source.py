@@ -1,4 +1,4 @@
-"""Where sound comes from: the one interface behind which sound card, file and simulated guitar stand."""
+"""The sound source interface, behind which sound card, file and simulated guitar stand."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What a listener reports: readings of plucks, and the targets they are held against. Values only."""
+"""Values of listening: targets, and readings of plucks held against them."""
 
 from __future__ import annotations
 

@@ -215,7 +215,8 @@ class Planner:
             other.warm_up(start, WARM)
             share = BOUND_SHARE if self.compiled.tables.n <= MANY else BOUND_SHARE_OF_MANY
             until = time.monotonic() + share * self._time_limit
-            self._raise_bound(lambda _: time.monotonic() < until)
+            if self._raise_by_guitars(lambda: time.monotonic() < until):
+                self._raise_by_relaxing(lambda: time.monotonic() < until)
             other.climb_on(start, math.inf)
 
         thread = threading.Thread(target=second, daemon=True)
@@ -223,17 +224,20 @@ class Planner:
         local.climb_on(start, math.inf)
         thread.join()
 
-    def _raise_bound(self, go_on: Callable[[float], bool]) -> None:
-        """Bounds from the guitars apart, then from relaxed nights until `go_on` says no to one."""
+    def _raise_by_guitars(self, go_on: Callable[[], bool]) -> bool:
+        """Bounds from the guitars apart; False when that is enough."""
+        bounds = decomposition_bounds(self.compiled, self._limit(), self.stop)
+        return all(self._raised(bound, go_on) for bound in bounds)
 
-        def told(bound: float) -> bool:
-            self._take(SearchResult(math.inf, None, bound, False))
-            if self.proven:
-                self.cancel()
-            return go_on(bound)
+    def _raise_by_relaxing(self, go_on: Callable[[], bool]) -> None:
+        """Bounds from relaxed nights, until `go_on` says no to one."""
+        Relaxer(self.compiled).raise_on(self._limit, self.stop, lambda bound: self._raised(bound, go_on))
 
-        if all(map(told, decomposition_bounds(self.compiled, self._limit(), self.stop))):
-            Relaxer(self.compiled).raise_on(self._limit, self.stop, told)
+    def _raised(self, bound: float, go_on: Callable[[], bool]) -> bool:
+        self._take(SearchResult(math.inf, None, bound, False))
+        if self.proven:
+            self.cancel()
+        return go_on()
 
     def _prove_beside(self, local: LocalSearch, pred: U64) -> None:
         """Wide searches on a thread of their own, while this one climbs on, then raises the bound another way.
@@ -244,8 +248,10 @@ class Planner:
         widths = [w for w in WIDTHS if w >= PROOF_FROM and (w > PROOF_FROM or self._gained)]
         thread = threading.Thread(target=self._prove, args=(pred, widths, self._limit()), daemon=True)
         thread.start()
+        if self.best is not None:
+            self._raise_by_guitars(lambda: True)
         if self.best is not None and local.climb_on(self.best, BESIDE):
-            self._raise_bound(lambda _: True)
+            self._raise_by_relaxing(lambda: True)
             local.climb_on(self.best, math.inf)
         thread.join()
 

@@ -1,4 +1,4 @@
-"""Whose each pluck is while a guitar is between two tunings, when a pitch alone does not say it.
+"""Assigns plucks to strings while a guitar is between two tunings, when pitch alone is ambiguous: a beam search.
 
 From standard to B standard an E2 is the 6th string not yet turned or the 5th that has landed. All plucks are weighed
 together: where strings lie on their way, that a string has one pitch until it is turned, that players go from string

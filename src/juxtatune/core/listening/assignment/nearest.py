@@ -1,4 +1,4 @@
-"""Which string a pitch belongs to, and the note it is nearest to."""
+"""Assigns a pitch to the nearest string of a tuning, and to the nearest note."""
 
 from __future__ import annotations
 

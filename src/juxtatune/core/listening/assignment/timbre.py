@@ -1,4 +1,4 @@
-"""What tells one string from another at the same pitch: its stiffness and its damping, and how far they differ.
+"""Timbre features that tell one string from another at the same pitch: inharmonicity and damping, with their spread.
 
 B f1² is a string's own at any tension (B = π³ E d⁴ / 64 T L², Fletcher 1964, and T goes with f1²), and so is its damping.
 How much strings differ in damping, and plucks of one string, is learnt from the sound, about what is usual.

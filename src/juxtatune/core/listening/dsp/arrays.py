@@ -1,4 +1,4 @@
-"""Small sorts, compiled: numpy's take seconds to compile, and what is sorted here is short."""
+"""Sorting and medians of short arrays, compiled: numpy's take seconds to compile."""
 
 from __future__ import annotations
 

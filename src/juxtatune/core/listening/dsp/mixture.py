@@ -1,4 +1,4 @@
-"""The one law by which two readings become one."""
+"""The mixture law: how the standard errors of two estimates combine when either may be the right one."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Spectral peaks that are new: what sounds after a moment and did not sound before it."""
+"""Spectral peaks, the noise floor, and which peaks after an onset were not there before it."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Sound held against single frequencies: what a transform would give between its bins."""
+"""Short-time Fourier coefficients at arbitrary frequencies, between the bins of a transform."""
 
 from __future__ import annotations
 

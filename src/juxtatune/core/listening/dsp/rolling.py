@@ -1,4 +1,4 @@
-"""Moving maximum, minimum, mean and median of a series; the ends count on. (SciPy's take half a second to import.)"""
+"""Moving maximum, minimum, mean and median of a series; the ends are extended. (SciPy's take half a second to import.)"""
 
 from __future__ import annotations
 

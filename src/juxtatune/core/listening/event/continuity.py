@@ -1,4 +1,4 @@
-"""Whether a string just rings on under a noise: then its partials go on after it in the phase and size they had before."""
+"""Phase continuity: partials that go on in phase and level through a noise were not picked again."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Whether a string rings on as another begins, or was damped as it was picked.
+"""Whether a ringing string was damped when another was picked, by the partials that the two do not share.
 
 Its level alone does not say: the new string has partials where the old one had. Those that no other string shares do.
 """

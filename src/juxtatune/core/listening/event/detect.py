@@ -1,4 +1,4 @@
-"""Whether a string begins to sound at an onset, and what tone it is."""
+"""Onset detection: whether a string begins to sound at a candidate onset, and which tone it is."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Which onsets are plucks: each is confirmed, and what is but another's attack, octave or ringing on is passed over."""
+"""Filters onsets: each candidate is confirmed; attacks, octaves and strings that ring on are rejected."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Inner loops of listening, compiled: how far partials jump from what the moments before foretold.
+"""Compiled kernels for events: how far partials depart from what the frames before predict.
 
 Projections are (K, 4, P), of P partials near `hz` (P,) at K moments: a size before a moment, a short step before it, at
 it, and some samples ahead.

@@ -1,4 +1,4 @@
-"""What seems to begin but rang before: its partials move on together, as it is turned or under vibrato or tremolo."""
+"""Rejects onsets that are a ringing string modulated: turned, in vibrato or in tremolo, its partials move together."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""A string picked again while it rings: no new partials appear, but all of them jump in size and phase at once."""
+"""Detects that a ringing string is picked again: no new partials, but all of them jump in level and phase at once."""
 
 from __future__ import annotations
 

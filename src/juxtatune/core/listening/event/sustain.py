@@ -1,4 +1,4 @@
-"""Whether a tone sounds between two moments, and whether it is a string's, which falls, or hum's, which stays."""
+"""Whether a tone sounds between two moments, and whether it decays as a string's does or is steady as hum is."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The pitch of one pluck from the phases of its partials, jointly, with the attack glide taken out.
+"""f0 estimation: the pitch of one pluck from the phases of its partials, jointly, with the attack glide removed.
 
 Each partial is heterodyned at its expected frequency f_n = n f0 √(1 + B n²) (Fletcher 1964) over short
 Hann frames; the phase of a steady partial is a straight line whose slope, weighted by its certainty, is

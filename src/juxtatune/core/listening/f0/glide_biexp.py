@@ -1,4 +1,4 @@
-"""Inner loops of listening, compiled: lines through the phases of partials, with one attack glide for all.
+"""Compiled kernels: weighted regression of partial phases on time, with one exponential attack glide shared by all.
 
 They run dozens of times for every 20 ms of live sound, on arrays too small for numpy to pay. Phases and weights are
 (P, M): P partials of frequencies `hz`, rising, M frames at times `t` (s). A glide of time 0 is none.

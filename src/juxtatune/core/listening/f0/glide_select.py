@@ -1,4 +1,4 @@
-"""Which course a pitch takes after the pick: a glide of one time, of two, or one that the string's own energy leads.
+"""Selects the glide model: one exponential, two exponentials, or one driven by the string's own energy.
 
 Compiled, as what it calls, in parts that are led from one that is not: what a compiled function calls is compiled into it
 once more, so that few should lie within each other (`_within`: only there). Phases, powers and weights are (P, M), times

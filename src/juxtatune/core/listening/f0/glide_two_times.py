@@ -1,5 +1,4 @@
-"""Glides of two times: a string's tension falls with the energy of all its partials, the high ones' first. And what
-those of one time need as well: their course, and how unsure they leave a pitch.
+"""Glide models of two time constants, and what models of one need as well: basis functions and their standard errors.
 
 Compiled, as what it is called by. Phases and weights are (P, M), times `t` (M,) in s. A glide is rows of (size,
 relative; time, s); a row of time 0 is none.

@@ -1,4 +1,4 @@
-"""Which partials of a pluck are another's: they lie far off the line that most lie on, or do not glide as they do.
+"""Partial membership: partials far off the common line, or that do not glide with the rest, are another source's.
 
 A band's steady partials lie among a string's, and a glide that all share is led astray by them before any regression
 can leave them out. Compiled; phases, weights and what is left of them are (P, M), times `t` (M,) in s.

@@ -1,4 +1,4 @@
-"""The pitch that all partials of a pluck have in common, from their phases: a few compiled calls."""
+"""The common pitch of all partials of a pluck, from their phases: a few compiled calls."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Inner loops of listening, compiled: a line through the phases of partials, and the robust regression over them.
+"""Compiled kernels: robust regression of partial frequencies on (1, q), which gives f0 and inharmonicity.
 
 They run dozens of times for every 20 ms of live sound, on arrays too small for numpy to pay.
 """

@@ -1,4 +1,4 @@
-"""Mains hum followed and taken out: its harmonics are multiples of one phase that drifts, and keep their size.
+"""Mains hum tracked and removed: its harmonics are multiples of one slowly drifting phase, at steady levels.
 
 Lines of hum are what is steady in the quietest moments at multiples of about 50 or 60 Hz. Their common phase is
 followed from second to second, each counting for less while a string lies upon it; so also a string tuned to the very

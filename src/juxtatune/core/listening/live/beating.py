@@ -1,4 +1,4 @@
-"""Two strings that ring at once, near an interval that agrees: how fast they beat, and which of them is the higher.
+"""Beats of two strings near a consonant interval: the rate, and which of the two is higher.
 
 The partials that meet in the interval (`retuning.beats`) are taken apart by the matrix pencil (`pencil`), so that a beat is read
 in less time than one takes, and its sign is known where the reference's own pitch is.

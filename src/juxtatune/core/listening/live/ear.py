@@ -1,4 +1,4 @@
-"""What is listened for beside single strings, while the player asks for it: how far a bend goes, how two strings beat."""
+"""Detectors that run beside single-string listening while the player asks for them: bends, and beats of two strings."""
 
 from __future__ import annotations
 

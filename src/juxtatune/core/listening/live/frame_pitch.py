@@ -1,4 +1,4 @@
-"""The pitch sounding right now, for the eye: a short window, a quick answer, and how sure it is."""
+"""The pitch of one short window, for display: a quick answer with its certainty."""
 
 from __future__ import annotations
 

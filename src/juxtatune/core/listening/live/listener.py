@@ -1,4 +1,4 @@
-"""Listening as sound comes in: blocks in, glimpses for the eye and settled readings out.
+"""Streaming listener: blocks in, frame pitches for display and settled readings out.
 
 The steps are those of `analyse`; they run over a rolling stretch of the last seconds, so that memory
 stays bounded however long it listens.

@@ -1,4 +1,4 @@
-"""Catches one strum out of a running sound: a little before it, and as long as it takes to part the strings."""
+"""Cuts one strum out of a stream: some sound before it, and as long as separating the strings takes."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""All strings of a sound, each from what the others do not explain."""
+"""Iterative cancellation: every string of a sound is estimated from what the others do not explain."""
 
 from __future__ import annotations
 

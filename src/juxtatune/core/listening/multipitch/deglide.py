@@ -1,4 +1,4 @@
-"""The rest of the attack glide, taken out of a string of a strum."""
+"""Removes the rest of the attack glide from one string of a strum."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""How many partials of a string agree on each place it may have: the inner loop of voting, compiled."""
+"""Compiled kernel of the vote: how many partials agree on each offset of a string."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Damped sinusoids closer together than a spectrum can part: the matrix pencil method.
+"""Damped sinusoids closer together than a spectrum resolves: the matrix pencil method.
 
 Hua and Sarkar, "Matrix pencil method for estimating parameters of exponentially damped/undamped sinusoids in
 noise", IEEE Trans. ASSP 38 (1990). It is used on narrow bands: a band is turned down to zero, low-passed by

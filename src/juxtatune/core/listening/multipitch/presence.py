@@ -1,4 +1,4 @@
-"""Whether a string that was read from a strum rings, or was read into what others leave; and what it explains."""
+"""Presence test: whether a string estimated from a strum really sounds, and which sinusoids it explains."""
 
 from __future__ import annotations
 

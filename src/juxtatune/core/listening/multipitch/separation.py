@@ -1,4 +1,4 @@
-"""One string of a sound from which the strings that ring with it are taken away."""
+"""Isolates one string of a sound by subtracting the strings that ring with it."""
 
 from __future__ import annotations
 

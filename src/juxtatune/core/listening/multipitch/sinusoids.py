@@ -1,4 +1,4 @@
-"""What sounds in a strum: every damped sinusoid, also those a fraction of a hertz from each other (`pencil`)."""
+"""All damped sinusoids of a strum, also those a fraction of a hertz apart (`matrix_pencil`)."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Where a string of a strum lies: its partials vote for its offset and B, and a line is laid through those that agree."""
+"""Hough vote of sinusoids for each string's offset and inharmonicity, refined by a robust line."""
 
 from __future__ import annotations
 
@@ -24,12 +24,11 @@ LOUDER = 0.15  # cents off the line that a sinusoid makes up for by each dB
 
 @dataclass(frozen=True)
 class VotedString:
-    """Where a string lies, from so many of its partials: f1 in Hz as they ring, B, 1σ in cents."""
+    """Where a string lies, from its partials: f1 in Hz as they ring, B, 1σ in cents."""
 
     f1: float
     inharmonicity: float
     sigma: float
-    votes: int
     used: NDArray[np.int64]  # rows of the sinusoids
     numbers: NDArray[np.int64]  # of the partials they are
     scatter: float  # cents by which partials disagree beyond what each is unsure
@@ -109,7 +108,7 @@ def _regress(
         free = len(n) >= 4
         level, bend, sigma, scatter = agree(q, y, variance, free, 1e8 if free else 1e10)
         settled = VotedString(
-            goal * (1 + level), float(np.clip(USUAL_INHARMONICITY + bent + bend, 0, 2e-3)), float(sigma) * CENTS, len(n),
+            goal * (1 + level), float(np.clip(USUAL_INHARMONICITY + bent + bend, 0, 2e-3)), float(sigma) * CENTS,
             rows[pick], columns[pick] + 1, float(scatter) * CENTS,
         )  # fmt: skip
         line = CENTS * (level + (bent + bend) * q_all)

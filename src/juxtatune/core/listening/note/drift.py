@@ -1,4 +1,4 @@
-"""A pitch that sinks for as long as the note lasts, as no string's tension does: it has one only on average.
+"""Pitch drift that lasts as long as the note: such a note has a pitch only on average.
 
 A string sinks as its energy does, and to where that ends its partials lead together. Where they do not agree or it sinks
 more slowly, two strands of one string beat, a recording's sample begins to loop, a neck gives or a hand turns: the end

@@ -1,4 +1,4 @@
-"""What else is asked of a pluck whose first fit is unsure, and how the answers count."""
+"""Refines an uncertain first fit by further estimates, and combines them by their certainty."""
 
 from __future__ import annotations
 

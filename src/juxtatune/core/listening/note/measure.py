@@ -1,4 +1,4 @@
-"""From one confirmed onset to one reading: which string, at what pitch, from when to when."""
+"""From one confirmed onset to one reading: string, pitch, start and end."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The string above what was heard: a bass that plays along an octave, a twelfth or a fifth below makes both one low tone.
+"""Octave correction upward: a bass an octave, a twelfth or a fifth below makes both sound as one low tone.
 
 Their fits tell: the low tone's partials are those of two instruments, which are never in tune to a hundredth of a cent.
 """

@@ -1,4 +1,4 @@
-"""The moment a tone began, from the tone as it was fitted."""
+"""Refines the onset time of a tone from its fitted partials."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The pitch of a real guitar's string, whose partials agree on none: between its first partial and its period.
+"""The reported pitch of a real string, whose partials agree on no f0: between first partial and period.
 
 Of an ideal string all partials give one f1, and that is read. Those of a real one lie cents off any line, each by itself:
 what follows the first partial and what follows the period, as autocorrelation and ears do, then part by cents. Guitars

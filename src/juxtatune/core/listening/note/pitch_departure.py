@@ -1,4 +1,4 @@
-"""When a string leaves its pitch while it rings, as it is turned or disturbed: turned, its partials go together."""
+"""Pitch departure: when a ringing string is turned or disturbed, its partials leave their pitch together."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The reading of a pluck, and where its string is turned or disturbed while it rings, of what it sounded like until then."""
+"""The reading of a pluck; if its string is turned while it rings, of the part before that."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""A note cut short: where its glide would have ended is told by the glide, and as far as that is vague by what is usual.
+"""Notes cut short: the end of the glide is shrunk towards a prior as far as the data leave it open.
 
 A string sounds a few cents sharp of where it settles while it is heard for a third of a second (common practice, no
 source; measured on the synthetic and sampled strings of `benchmarks/`). Real guitars' partials have not met by then, and

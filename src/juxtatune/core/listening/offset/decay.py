@@ -1,4 +1,4 @@
-"""How fast a string's partials die away: with its stiffness the part of its timbre that is its own.
+"""Decay rate of partials against frequency: with inharmonicity, a string's own timbre.
 
 What air and the string itself take from a partial hangs on its frequency and the string, hardly on the tension
 (Valette 1995, from memory); where it is picked changes how loud partials are, but not how they decay.

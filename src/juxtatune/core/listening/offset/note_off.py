@@ -1,4 +1,4 @@
-"""How loud a tone's partials are over time, and when it ends."""
+"""Level envelope of a tone's partials, and the note-off that it shows."""
 
 from __future__ import annotations
 

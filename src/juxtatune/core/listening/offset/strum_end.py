@@ -1,4 +1,4 @@
-"""The part of a sound in which a strum rings: where it is muted hum or a room may go on, which is no string."""
+"""Note-off of a strum: where it is muted, hum or a room may go on."""
 
 from __future__ import annotations
 

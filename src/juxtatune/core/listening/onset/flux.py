@@ -1,4 +1,4 @@
-"""Moments at which something new may have begun to sound: liberal, to be confirmed by what follows.
+"""Onset candidates by spectral flux, deliberately liberal: later stages reject the false ones.
 
 A spectral flux (Bello et al. 2005) against a moving noise floor: the rise of each bin over the loudest of
 some frames before, in dB, with steady noise and ringing strings compressed away.

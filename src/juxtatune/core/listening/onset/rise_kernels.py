@@ -1,4 +1,4 @@
-"""Inner loop of listening, compiled: how far each moment rises above the ones before it."""
+"""Compiled kernel: how far each frame rises above the frames before it."""
 
 from __future__ import annotations
 

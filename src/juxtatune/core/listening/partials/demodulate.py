@@ -1,4 +1,4 @@
-"""Partials followed over time: each turned down from where it is expected (heterodyning), with what noise adds to it."""
+"""Heterodyning: each partial is demodulated at its expected frequency, with an estimate of its noise."""
 
 from __future__ import annotations
 

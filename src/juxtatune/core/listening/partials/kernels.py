@@ -1,4 +1,4 @@
-"""Inner loops of listening, compiled: which partials are heard, for how long, and how they die away.
+"""Compiled kernels: audibility and decay of partials.
 
 Powers are (P, M): P partials, M frames; `noise` (P,) is the power of noise alone.
 """

@@ -1,4 +1,4 @@
-"""Where partials lie from frame to frame, each by itself and together."""
+"""Frequency tracks of single partials, and of all of them together."""
 
 from __future__ import annotations
 

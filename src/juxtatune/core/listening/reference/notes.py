@@ -1,4 +1,4 @@
-"""What the plucks of a recording say of its offset: each is led to where its glide ends, which no long window hears."""
+"""The tuning offset of a recording from its plucks, each led to the end of its glide."""
 
 from __future__ import annotations
 
@@ -17,6 +17,8 @@ FEWEST = 5
 SCATTERED = 1.3  # times what the scatter says, the mean is unsure
 # long windows: 1σ (cents), what they hear of the glide in the attack, and 1σ of that and of what plucks say they are off
 WINDOWS_CENTS, PART_HEARD, NOT_SURE, APART = 0.2, 0.1, 0.07, 0.3
+# so far above what plucks say, windows lean on attacks, as far as glides explain it; then they are off by so much of that
+LEANING_CENTS, LEANING = (0.5, 1.0), 2.0
 UNHEARD = 0.4  # of what a pluck glides less than others, it may be too sharp by
 # what plucks glide by as a rule: of all alike, since those read without their glide claim most, and few read too much of it
 USUALLY = 0.55
@@ -63,9 +65,12 @@ def by_plucks(readings: list[Reading], near: float) -> Played | None:
 
 def of_both(heard: float, played: Played) -> float:
     """The offset (cents) of long windows and of plucks, each as it is sure: windows hear a share of every glide, and where
-    plucks say that they are further off, something else of the attacks."""
+    plucks say that they are further off, something else of the attacks: most of it where notes are as sharp as they glide."""
     above = (heard - PART_HEARD * played.glide - played.cents + 50) % 100 - 50
-    windows = WINDOWS_CENTS**2 + (NOT_SURE * played.glide) ** 2 + (APART * above) ** 2
+    least, whole = LEANING_CENTS
+    leaning = min(max((above - least) / (whole - least), 0.0), 1.0) * min(played.glide / max(above, least), 1.0)
+    apart = (APART + (LEANING - APART) * leaning) * above
+    windows = WINDOWS_CENTS**2 + (NOT_SURE * played.glide) ** 2 + apart**2
     return played.cents + above * played.sigma**2 / (windows + played.sigma**2)
 
 

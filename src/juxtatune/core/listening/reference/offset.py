@@ -1,4 +1,4 @@
-"""How far a whole recording lies from A4 = 440, between −50 and +50 cents.
+"""Tuning estimation: how far a whole recording lies from A4 = 440, between −50 and +50 cents.
 
 Peaks of many long frames are folded onto one semitone. Only roots count: a peak that is a whole multiple of a lower
 one, or a just third or seventh above one, is left out, since those lie beside the tempered ones, and a third partial of

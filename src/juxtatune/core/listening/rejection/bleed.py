@@ -1,4 +1,4 @@
-"""Which of the tones found are the player's: the band beside the microphone is quieter and plays other notes."""
+"""Rejects bleed: another player beside the microphone is quieter and plays other notes."""
 
 from __future__ import annotations
 

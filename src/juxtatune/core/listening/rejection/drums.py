@@ -1,4 +1,4 @@
-"""What of a sound is a drum's: it has a tone, but few partials where a string has them, and no clear pitch.
+"""Rejects drums: they have a tone, but few partials where a string has them, and no clear pitch.
 
 The limits were measured on sampled kits and on heads modelled with the modes of a circular membrane (Rossing 2000,
 from memory), against short, distorted and noisy notes of sampled guitars.

@@ -1,4 +1,4 @@
-"""What is left of hum that was taken out, and is no string."""
+"""Rejects residual hum: where a string near the mains is damped, hum that was tracked beside it shows again."""
 
 from __future__ import annotations
 

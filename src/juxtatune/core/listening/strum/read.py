@@ -1,4 +1,4 @@
-"""All strings at once: each string's pitch from a strum, as far as its partials can be told from the others'.
+"""Reads all strings of one strum at once.
 
 Every damped sinusoid of the sound is found, also those that lie within a fraction of a hertz of each other
 (`pencil`). They vote for how far each string lies from its target; a string whose partials are its own is

@@ -1,4 +1,4 @@
-"""What sounds before a strum already, as hum and a band do: no string of it."""
+"""The sound before a strum, as of hum and a band, which belongs to none of its strings."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Inner loops of listening, compiled: the partials of a fundamental among peaks, and how well they explain them.
+"""Compiled kernels of the two-way mismatch: the partials of a candidate f0 among peaks, and their score.
 
 They run dozens of times for every 20 ms of live sound, on arrays too small for numpy to pay.
 """

@@ -1,4 +1,4 @@
-"""Which string-like tone explains a set of spectral peaks: its pitch, with rivals kept for honesty.
+"""Two-way mismatch: which string-like tone explains a set of spectral peaks, with its rivals.
 
 Every peak proposes fundamentals by division; each is scored by the weight of the peaks it explains less
 a penalty for partials that should be there and are not, the idea of the two-way mismatch of Maher and

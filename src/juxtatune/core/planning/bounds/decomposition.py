@@ -4,7 +4,8 @@ One guitar alone has few kinds of demand, so that the least cost of getting thro
 exactly. A gap with the usual talk hides that talk of every retune in it (more than it can); gaps with more talk,
 here called *tokens*, are the few that matter: each is shared out between the guitars retuned in it, in every way
 that could be best, and a guitar that plays the song before such a gap must be in tune for it. After a retune a guitar
-is ready for some song. The bound is the least sum over all ways to spread songs and tokens over guitars and parts,
+is ready for some song. Where a technician may retune guitars that are not played, a retune costs no more than the swap
+by which its guitar comes back. The bound is the least sum over all ways to spread songs and tokens over guitars and parts,
 with a swap for every guitar after the first in a part. What other songs do between, how many a part holds and all
 rules of order are left out, so no plan costs less.
 
@@ -87,8 +88,7 @@ def decomposition_bounds(
     night: Compiled, limit: float, stop: np.ndarray, efforts: tuple[tuple[int, int], ...] = EFFORTS
 ) -> Iterator[float]:
     """Seconds that no plan can do without (never above `limit`), in rising bounds; none where this says nothing."""
-    t = night.tables
-    if night.first or not np.isfinite(limit) or (t.tech and t.insts > 1):
+    if night.first or not np.isfinite(limit):
         return
     best, begun = 0.0, False
     levels = _distinct(zip(*(_problems(variant) for variant in variants(night)), strict=False))
@@ -247,6 +247,10 @@ def _retunes(t: Tables, i: int, values: I64, cover: float) -> tuple[F32, F32]:
         # what is too long for one gap may be done in several, each of which leaves the guitar ready
         shown[work > cover + t.max_dead + SAFE] = INFEASIBLE
         in_steps(shown)
+    if t.tech and t.insts > 1:
+        # while another is played the technician retunes it for nothing: to come back to it takes a swap
+        shown = np.where(total > 0, np.minimum(shown, _swap(t, i, cover)), shown)
+        work = np.where(total > 0, np.minimum(work, t.cost[i, 5]), work)
     return work.astype(np.float32), shown
 
 
