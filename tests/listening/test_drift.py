@@ -65,7 +65,7 @@ def test_how_slow_a_glide_is_counts_by_how_likely_that_is() -> None:
         x = tone + noise * np.random.default_rng(1).normal(size=len(t))
         fit = fit_pluck(x, RATE, 0.01, 1.9, A2, 0.0)
         assert fit is not None
-        return fit.slow
+        return fit.drift_probability
 
     assert slow(0.1, 1e-4) < 0.01 and slow(0.9, 1e-4) > 0.99
     # where the sound is clear it is told from one but little slower

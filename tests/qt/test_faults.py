@@ -223,4 +223,4 @@ def test_the_demos_folder_goes_when_the_program_is_ended(tmp_path) -> None:
         time.sleep(0.1)
     time.sleep(2.0)  # until it waits for its player
     child.send_signal(signal.SIGTERM)
-    assert child.wait(30) == 0 and list(tmp_path.glob("juxtatune-demo-*")) == []
+    assert child.wait(120) == 0 and list(tmp_path.glob("juxtatune-demo-*")) == []

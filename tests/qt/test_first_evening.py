@@ -69,7 +69,7 @@ def test_a_whole_evening_by_keys_alone(qtbot, empty, tmp_path, monkeypatch, soun
     add_guitars_and_songs(window, hands)
     set_up_a_night_of_two_halves(window, hands)
     plan_take_and_print(qtbot, window, hands, tmp_path, monkeypatch)
-    tune_the_first_song(qtbot, window, hands)
+    tune_the_first_song(qtbot, window, hands, sound_goes_on)
     hands.press(KEY.Key_PageDown)
     assert window.song == window.tonight.model.rows[1].song
     state = window.session.state

@@ -60,7 +60,7 @@ def analyse_working(x: Samples, rate: float, targets: Targets) -> list[Reading]:
 
 
 def _with_timbre(x: Samples, rate: float, r: Reading, next_note_onset: float) -> Reading:
-    """The reading with what tells its string from another that may have this pitch; `next_note_onset` is when another joins (s)."""
+    """The reading with its damping, a timbre feature; `next_note_onset` is when another string joins (s)."""
     if r.f1 is None or r.inharmonicity is None:
         return r
     until = min(r.end, next_note_onset) if next_note_onset - r.start > ALONE_S else r.end

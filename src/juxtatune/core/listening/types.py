@@ -96,5 +96,5 @@ class Reading:
 
 
 def cut_short(lasts: float, intrinsic_scatter: float) -> float:
-    """How many times less sure is a note of so many seconds: partials that disagree of themselves have not met by then."""
+    """Factor by which 1σ grows for a note of so many seconds, where partials scatter by themselves and have not converged."""
     return 1 + intrinsic_scatter * (SHORT_S / max(lasts - FRAME_S, SHORTEST_S)) ** 2

@@ -27,6 +27,7 @@ from juxtatune.core.planning.pricing.verify import price
 from juxtatune.core.planning.search.beam_search import BeamParams, Searcher, SearchResult
 from juxtatune.core.planning.search.lns import fix_order
 from juxtatune.core.planning.search.local_search import TIME_UP, TINY, LocalSearch
+from juxtatune.core.planning.search.proof import ProofByParts
 from juxtatune.core.repertoire.night import Gig
 
 SMALL, LARGE = 12, 22  # songs: below, widths alone are quick; above, they prove nothing in time
@@ -234,28 +235,42 @@ class Planner:
         Relaxer(self.compiled).raise_on(self._limit, self.stop, lambda bound: self._raised(bound, go_on))
 
     def _raised(self, bound: float, go_on: Callable[[], bool]) -> bool:
+        self._raise(bound)
+        return go_on()
+
+    def _raise(self, bound: float) -> None:
         self._take(SearchResult(math.inf, None, bound, False))
         if self.proven:
             self.cancel()
-        return go_on()
 
     def _prove_beside(self, local: LocalSearch, pred: U64) -> None:
-        """Wide searches on a thread of their own, while this one climbs on, then raises the bound another way.
+        """Wide searches on a thread of their own, while this one climbs on, helps, and raises the bound another way.
 
         The proof works from the best plan of this moment, so that a proven optimum does not depend on luck.
         """
         # nothing better turned up lately: go for the widest at once
         widths = [w for w in WIDTHS if w >= PROOF_FROM and (w > PROOF_FROM or self._gained)]
-        thread = threading.Thread(target=self._prove, args=(pred, widths, self._limit()), daemon=True)
+        parts = None
+        if self.best is not None and ProofByParts.suits(self.gig):
+            parts = ProofByParts(
+                self.gig, tuple(widths), self._limit, self.stop, lambda bound: self._raise(bound), self._order_found
+            )
+        thread = threading.Thread(target=self._prove, args=(pred, widths, self._limit(), parts), daemon=True)
         thread.start()
         if self.best is not None:
             self._raise_by_guitars(lambda: True)
-        if self.best is not None and local.climb_on(self.best, BESIDE):
+        if self.best is not None and local.climb_on(self.best, BESIDE if parts is None else 1):
+            if parts is not None:
+                parts.work()
             self._raise_by_relaxing(lambda: True)
             local.climb_on(self.best, math.inf)
         thread.join()
 
-    def _prove(self, pred: U64, widths: list[int], limit: float) -> None:
+    def _prove(self, pred: U64, widths: list[int], limit: float, parts: ProofByParts | None) -> None:
+        if parts is not None:
+            parts.work()
+            if self.stop[0] != 0 or parts.bound > 0:
+                return  # the rest is another thread's, or none can be proven by parts
         searcher = Searcher(self.compiled)
         for width in widths:
             found = searcher.run(pred, BeamParams(width, 2, 0.0), limit, self.stop)
@@ -263,6 +278,15 @@ class Planner:
                 self.cancel()  # the climb beside it has nothing left to find
                 return
             limit = min(limit, found.cost - TINY)
+
+    def _order_found(self, slots: tuple[Slot, ...]) -> bool:
+        """Keeps an order that a proof came upon; False where it does not hold or is no better."""
+        plan = price_order(self.gig, slots)
+        with self._lock:
+            if plan is None or plan.totals.objective >= self._limit():
+                return False
+            self.best = plan
+        return True
 
     def _stopped(self, found: SearchResult) -> bool:
         """Takes what a search brought; True when the planning is over."""

@@ -141,7 +141,7 @@ class SimulatedGuitar:
         out = self._room(self.block)
         for at, voice in list(self._voices.items()):
             out += render(voice, paths[at] + self._lift[at], float(self._base[at]), self.rate)
-            if is_spent(voice):
+            if is_spent(voice) and self._voices.get(at) is voice:  # another thread may have picked it again
                 del self._voices[at]
         block = Block(np.clip(out, -1, 1), self.rate, self._clock)
         self._clock += self.block

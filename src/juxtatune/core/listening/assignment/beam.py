@@ -45,7 +45,7 @@ class _Pluck:
 
 @dataclass(frozen=True)
 class _Guess:
-    """Strings of the plucks so far, and what each string was last heard to be: its pitch and its traits."""
+    """A hypothesis of the beam: strings of the plucks so far, with each string's last pitch and timbre."""
 
     cost: float
     strings: tuple[int, ...]
@@ -54,7 +54,7 @@ class _Guess:
 
 
 def assign_strings(readings: list[Reading], targets: Targets) -> list[Reading]:
-    """The readings, each on its likeliest string. What stays in doubt has the lower confidence and says so."""
+    """The readings, each on its most probable string; ambiguous ones have lower confidence and name the alternatives."""
     tuning, source = targets.tuning, targets.source
     if tuning is None or source is None:
         return readings
@@ -86,7 +86,7 @@ def _pluck(r: Reading, targets: Targets, tuning: Tuning, source: Tuning) -> _Plu
 
 
 def _place_cost(pitch: float, start: float, target: float) -> float:
-    """-ln of how often a string is found at a pitch: at either end of its way, on it, or a little beyond."""
+    """Negative log prior of a string at a pitch: at either end of its way between the tunings, on it, or a little beyond."""
     way = abs(target - start)
     at_start = np.exp(-0.5 * ((pitch - start) / AT_END) ** 2) / AT_END
     at_target = np.exp(-0.5 * ((pitch - target) / OFF_END) ** 2) / OFF_END
@@ -108,7 +108,7 @@ def _search(plucks: list[_Pluck], spread: Spread, tuning: Tuning, source: Tuning
 def _usual_traits(
     plucks: list[_Pluck], spread: Spread, tuning: Tuning, source: Tuning
 ) -> dict[int, tuple[Trait, ...]]:
-    """What to expect of each string: plain strings are stiffer; the rest is taken from what is heard."""
+    """Prior timbre of each string: plain strings are stiffer; the rest is learnt from the readings."""
     highest = {s: max(source.pitch(s), tuning.pitch(s)) for s in tuning.strings}
     kind = {s: PLAIN_STIFFER if p > PLAIN_ABOVE else 0.0 for s, p in highest.items()}
     usual: dict[int, list[Trait]] = {s: [] for s in tuning.strings}
@@ -142,7 +142,7 @@ def _extended(
 
 
 def _way_cost(g: _Guess, p: _Pluck, string: int, target: float) -> float:
-    """What it costs that a string was heard before, at this pitch or at another."""
+    """Transition cost of a string heard before, at this or another pitch."""
     if string not in g.known:
         return 0.0
     last = g.known[string][0]
@@ -169,7 +169,7 @@ def _placed(r: Reading, chances: dict[int, float], targets: Targets, tuning: Tun
 
 
 def on_string(r: Reading, string: int, targets: Targets) -> Reading:
-    """The reading held against the target of a string."""
+    """The reading measured against the target of a string."""
     assert r.pitch is not None and targets.tuning is not None
     target = targets.tuning.note(string)
     cents = (r.pitch - target.pitch) * 100

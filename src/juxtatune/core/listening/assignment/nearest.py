@@ -11,7 +11,7 @@ from juxtatune.core.music.tuning import SAME
 
 @dataclass(frozen=True)
 class Place:
-    """The string of a pitch, with the chance that it is right; `also` names a string in unison with it."""
+    """The string of a pitch and the probability that it is right; `also` names a string in unison with it."""
 
     string: int | None
     also: tuple[int, ...]
@@ -25,7 +25,7 @@ def nearest_note(pitch: float, targets: Targets) -> Note:
 
 
 def place_pitch(pitch: float, targets: Targets) -> Place:
-    """The string whose target is nearest, or whose way from the old tuning holds the pitch."""
+    """The string with the nearest target, or whose way from the old tuning contains the pitch."""
     tuning = targets.tuning
     if tuning is None:
         return Place(None, (), 1.0)
@@ -45,7 +45,7 @@ def place_pitch(pitch: float, targets: Targets) -> Place:
 
 
 def _distance(pitch: float, string: int, targets: Targets) -> float:
-    """Semitones from where the string may well be: its target, or anywhere on the way to it."""
+    """Semitones from the string's target, or from its way to it."""
     assert targets.tuning is not None
     target = targets.tuning.pitch(string)
     if targets.source is None:

@@ -21,7 +21,7 @@ MOST_MISFIT = 8.0
 
 
 class Trait(NamedTuple):
-    """What is known of a trait of a string: mean and variance."""
+    """Mean and variance of one timbre feature of a string."""
 
     mean: float
     variance: float
@@ -32,7 +32,7 @@ Traits = tuple[Trait | None, ...]
 
 @dataclass(frozen=True)
 class Spread:
-    """1σ of the traits ln B f1², level and slope of the damping: from string to string, and from pluck to pluck."""
+    """1σ of the features ln B f1², level and slope of the damping: between strings, and between plucks of one string."""
 
     strings: tuple[float, ...]
     plucks: tuple[float, ...]
@@ -43,7 +43,7 @@ BY_STIFFNESS = Spread(USUAL.strings, (0.15, 1e3, 1e3))
 
 
 def timbre_of(r: Reading) -> Traits:
-    """The traits of a pluck, with the variance of hearing them; None where they cannot be told."""
+    """The features of a pluck with their measurement variance; None where they cannot be measured."""
     heard: list[Trait | None] = [None, None, None]
     if r.f1 is not None and r.inharmonicity is not None and r.inharmonicity > 1e-6 and r.inharmonicity_sigma is not None:
         heard[0] = Trait(float(np.log(r.inharmonicity * r.f1**2)), (r.inharmonicity_sigma / r.inharmonicity) ** 2)
@@ -54,7 +54,7 @@ def timbre_of(r: Reading) -> Traits:
 
 
 def without_course(pitches: list[float], heard: list[Traits]) -> list[Traits]:
-    """The traits without what the damping owes to the pitch alone: higher strings of a guitar ring otherwise."""
+    """The features with the dependence of damping on pitch removed: higher strings of a guitar ring otherwise."""
     out = [list(t) for t in heard]
     for k in DAMPED:
         rows = [(p, t[k]) for p, t in zip(pitches, heard, strict=True)]
@@ -70,7 +70,7 @@ def without_course(pitches: list[float], heard: list[Traits]) -> list[Traits]:
 
 
 def learn_spread(heard: list[Traits], strings: tuple[int, ...]) -> Spread:
-    """How much the damping differs in this sound, by a first guess at the strings."""
+    """The spread of damping in this recording, from a first assignment of strings."""
     between, within = list(USUAL.strings), list(USUAL.plucks)
     for k in DAMPED:
         known = [(s, t[k]) for t, s in zip(heard, strings, strict=True)]
@@ -92,7 +92,7 @@ def learn_spread(heard: list[Traits], strings: tuple[int, ...]) -> Spread:
 
 
 def compared(known: Trait, heard: Trait | None, differ: float) -> tuple[float, Trait]:
-    """What it costs (-ln of odds) that a trait was heard so, plucks differing by so much, and what is known of it now."""
+    """Negative log odds of a measured feature given the string's, and the updated feature (Kalman update)."""
     if heard is None:
         return 0.0, known
     total = known.variance + heard.variance + differ**2

@@ -26,12 +26,11 @@ def hann(size: int) -> Samples:
 
 
 def project(x: Samples, starts: NDArray[np.int64], window: F, hz: F, rate: float) -> Z:
-    """The stretches of a sound (N,) that begin at samples `starts` (M,), against each frequency (P,): (M, P), its phase
-    that of a stretch's middle.
+    """Projections of the frames of a sound (N,) that begin at samples `starts` (M,) on each frequency (P,): (M, P), phase
+    referred to the middle of a frame.
 
-    A inharmonicity is as long as the window (size,), which must be symmetric: what lies alike on both sides of the middle is
-    added up first. Single precision is exact to 1e-6 rad, far below what any reading is sure of.
-    Raises IndexError where a stretch reaches beyond the sound.
+    A frame is as long as the window (size,), which must be symmetric, so that both halves are folded first. Single precision
+    is exact to 1e-6 rad, far below any reading's certainty. Raises IndexError where a frame reaches beyond the sound.
     """
     size = len(window)
     if len(starts) and (starts.min() < 0 or starts.max() + size > len(x)):
@@ -52,7 +51,7 @@ def project(x: Samples, starts: NDArray[np.int64], window: F, hz: F, rate: float
 
 @_jit
 def _laid_out(x, starts, per_sample, late_half, size):
-    """The stretches folded about their middles, and the cosines and sines they are held against."""
+    """The frames folded about their middles, and the cosines and sines they are multiplied with."""
     both, apart, middle = _folded(x, starts, size)
     real, imaginary = _turned(per_sample, late_half, 0.5 if size % 2 == 0 else 1.0)
     return both, apart, middle, real, imaginary
@@ -60,8 +59,7 @@ def _laid_out(x, starts, per_sample, late_half, size):
 
 @_jit
 def _folded(x, starts, size):
-    """The second half of each stretch with the first one, backwards, added (M, half) and taken away, and what lies
-    between the two (M,)."""
+    """Sum and difference (M, half) of each frame's second half and its reversed first half, and the middle samples (M,)."""
     half = size // 2
     both, apart = np.empty((len(starts), half), np.float32), np.empty((len(starts), half), np.float32)
     middle = np.zeros(len(starts))

@@ -41,8 +41,8 @@ def is_phase_continuous(x: Samples, rate: float, hz: F, f1: float, since: float,
 
 
 def _steps(t: F, z: NDArray[np.complexfloating], count: int) -> tuple[F, F, F]:
-    """By how much the phases (rad) and ln of the sizes of partials (M, P) jump after the first `count` frames, beside what
-    a line through all says; and how far the phases scatter about it."""
+    """Steps of phase (rad) and log amplitude of partials (M, P) after the first `count` frames, relative to one line through
+    all frames; and the scatter of the phases about it."""
     phase = np.angle(z)
     slope, level = np.polyfit(t[:count], np.unwrap(phase[:count], axis=0), 1)
     foretold = t[:, None] * slope + level

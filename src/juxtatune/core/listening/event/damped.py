@@ -29,7 +29,7 @@ OTHERS = np.arange(1, 61)
 
 
 def cut_at_damping(x: Samples, rate: float, r: Reading, later: list[Candidate]) -> Reading:
-    """The reading of a string, ended where one of the strings that begin `later` took its place."""
+    """The reading ended at the onset, among `later` ones, at which its string was damped."""
     if r.f1 is None or r.inharmonicity is None:
         return r
     hz = partial_hz(r.f1, r.inharmonicity, np.arange(1, MOST_PARTIALS + 1))
@@ -47,7 +47,8 @@ def cut_at_damping(x: Samples, rate: float, r: Reading, later: list[Candidate]) 
 
 @dataclass(frozen=True)
 class _Levels:
-    """ln power (P,) of partials that no other string has: as the string began, twice before another one, and after that."""
+    """Log power (P,) of partials that no other string shares: at the string's start, twice before another onset, and after
+    it."""
 
     begun: F
     early: F
@@ -60,9 +61,9 @@ class _Levels:
 def _levels(
     x: Samples, rate: float, start: float, at: float, following: float, hz: F, others: F
 ) -> _Levels | None:
-    """The levels about a moment (s) of a string begun at `start`; None where they do not say whether it rings on.
+    """The levels about an onset (s) of a string begun at `start`; None where too few partials are its own.
 
-    `hz` (P,) are its partials, `others` those of strings begun since, the next of them at `following`.
+    `hz` (P,) are its partials, `others` those of strings begun since; the next of them begins at `following`.
     """
     lasts = min(LONGEST_S, (at - start - 2 * BEFORE_S) / 2, following - at - AFTER_S)
     away = np.abs(hz[:, None] - others[None, :]).min(axis=1)
@@ -86,7 +87,7 @@ def _levels(
 
 
 def _falls(levels: _Levels) -> bool:
-    """Whether partials fall by far more than they did until then: fast at first, and a room goes on for a moment."""
+    """Whether partials fall by far more than they decayed until then: damping is fast at first, while a room rings on."""
     loss = levels.late - levels.early
     if levels.grown > LONG:
         loss = np.maximum(loss, (levels.early - levels.begun) / levels.grown)

@@ -43,7 +43,7 @@ class Candidate:
 
 @dataclass(frozen=True)
 class Begun:
-    """The string that begins at an onset, if one does, and whether anything begins that could be one."""
+    """The string detected at an onset, if any, and whether any tone begins there."""
 
     string: Candidate | None
     new: bool
@@ -59,11 +59,12 @@ def detect_tone(
     following: float,
     targets: Targets,
     opening: bool = False,
-    ringing: tuple[float, ...] = (),
+    sounding_f0s: tuple[float, ...] = (),
 ) -> Begun:
-    """What begins to sound at an onset, and whether it is a string; `following` is the time of the next candidate.
+    """The tone whose partials are new after an onset (s), if it is a string's; `following` (s) is the next onset.
 
-    `ringing` (Hz) are the strings that may still sound: one of them may just have been picked again.
+    `sounding_f0s` (Hz): strings that may still sound, one of which may have been picked again. `opening`: the recording
+    starts here, and everything counts as new.
     """
     begin = onset + (0.0 if opening else 0.018)
     stop = min(begin + 0.3, max(following - 0.005, begin + 0.1), len(x) / rate)
@@ -75,66 +76,66 @@ def detect_tone(
     peaks = new_peaks(after, before, rate)
     total = candidates(peaks) if len(peaks) >= 2 else []
     best = _preferred(total, targets) if total else None
-    again, heard = None, best is not None and (_is_string(best, targets) or _brighter(best, ringing))
-    if best is None or not heard or (best.score < SURE_SCORE and ringing):
+    again, heard = None, best is not None and (_is_string(best, targets) or _brighter(best, sounding_f0s))
+    if best is None or not heard or (best.score < SURE_SCORE and sounding_f0s):
         again = is_repluck(x, rate, onset, following, over=heard)
-        if again is not None and (best is None or not heard or _takes_over(again, best, ringing)):
+        if again is not None and (best is None or not heard or _takes_over(again, best, sounding_f0s)):
             best = again
             heard = _is_string(best, targets)
         else:
             again = None
     if best is None or not heard:
         return Begun(None, bool(total))
-    if ringing and targets.tuning is not None and tuning_distance(best, targets) == NOWHERE:
-        best = _difference_tone_root(best, total, targets, ringing)
+    if sounding_f0s and targets.tuning is not None and tuning_distance(best, targets) == NOWHERE:
+        best = _difference_tone_root(best, total, targets, sounding_f0s)
     others = [t.score for t in total if abs(12 * np.log2(t.f1 / best.f1)) > 1.0]
-    rang = again is None and _rang(best, ringing[-1:])
-    own = _own_power(best, ringing[-1:])
+    rang = again is None and _rang(best, sounding_f0s[-1:])
+    own = _own_power(best, sounding_f0s[-1:])
     level = max(own, _power(after, rate, best.f1)) if rang else own
     return Begun(Candidate(onset, best, max(others, default=0.0), level, opening), True)
 
 
-def _brighter(tone: Tone, ringing: tuple[float, ...]) -> bool:
-    """Whether a string that rings is picked again, softer and nearer to its end: high partials are new, low ones are not."""
-    return _rang(tone, ringing[-1:]) and tone.score > LEAST_SCORE and tone.explained > BRIGHT
+def _brighter(tone: Tone, sounding_f0s: tuple[float, ...]) -> bool:
+    """Whether a sounding string was picked again softer and brighter: only its high partials are new."""
+    return _rang(tone, sounding_f0s[-1:]) and tone.score > LEAST_SCORE and tone.explained > BRIGHT
 
 
 def _power(part: Samples, rate: float, f1: float) -> float:
-    """What the low partials of a tone carry, whether they are new or not."""
+    """Power of a tone's first eight partials, new or not."""
     hz = partial_hz(f1, USUAL_INHARMONICITY, np.arange(1, 9))
     z = project(part, np.zeros(1, np.int64), hann(len(part)), hz[hz < 0.45 * rate], rate)
     return float(np.sum(np.abs(z) ** 2))
 
 
-def _own_power(tone: Tone, ringing: tuple[float, ...]) -> float:
-    """What a tone carries beside the partials it may share with a higher string that rings."""
+def _own_power(tone: Tone, sounding_f0s: tuple[float, ...]) -> float:
+    """Power of a tone's partials, without those that a higher sounding string shares."""
     own = tone.number > 0
-    for ratio in (f / tone.f1 for f in ringing if f > 1.5 * tone.f1):
+    for ratio in (f / tone.f1 for f in sounding_f0s if f > 1.5 * tone.f1):
         times = round(ratio)
         if abs(ratio / times - 1) < SHARED:
             own &= tone.number % times != 0
     return float(tone.peaks.powers[own].sum()) if own.any() else tone.power
 
 
-def _takes_over(again: Tone, best: Tone, ringing: tuple[float, ...]) -> bool:
-    """Whether a tone that jumps is the one picked, and not a lower one that rings under it."""
+def _takes_over(again: Tone, best: Tone, sounding_f0s: tuple[float, ...]) -> bool:
+    """Whether the re-plucked tone is the event, and not a lower tone that rings under it."""
     clearer = again.score > best.score + CLEARER or not is_multiple(best, again)
-    return clearer and _rang(again, ringing) and again.power > LEAST_SHARE * best.power
+    return clearer and _rang(again, sounding_f0s) and again.power > LEAST_SHARE * best.power
 
 
-def _rang(tone: Tone, ringing: tuple[float, ...]) -> bool:
-    return any(abs(1200 * np.log2(tone.f1 / f)) < 60 for f in ringing)
+def _rang(tone: Tone, sounding_f0s: tuple[float, ...]) -> bool:
+    return any(abs(1200 * np.log2(tone.f1 / f)) < 60 for f in sounding_f0s)
 
 
 def _preferred(tones: list[Tone], targets: Targets) -> Tone:
-    """The best of the tones that carry the loud peaks; one far from every string must be better by a margin."""
+    """The best-scoring of the tones that carry most of the power; distance from the tuning costs score."""
     if targets.tuning is None:
         return tones[0]
     most = max(t.power for t in tones)
     loud = [t for t in tones if t.power > 0.5 * most]
     best = max(loud, key=lambda t: t.score - tuning_distance(t, targets))
     its = tuning_distance(best, targets)
-    # a bass that plays along an octave or a twelfth below leaves nearly all of the power to the string
+    # with a bass an octave or a twelfth below, nearly all of the power is the string's
     above = [
         t for t in loud
         if t.power > MOSTLY * most and t.score > best.score - CLOSE
@@ -143,12 +144,12 @@ def _preferred(tones: list[Tone], targets: Targets) -> Tone:
     return max(above, key=lambda t: t.score, default=best)
 
 
-def _difference_tone_root(tone: Tone, tones: list[Tone], targets: Targets, ringing: tuple[float, ...]) -> Tone:
-    """The string that begins where distortion makes one low tone, which is no string's, of it and those that ring."""
+def _difference_tone_root(tone: Tone, tones: list[Tone], targets: Targets, sounding_f0s: tuple[float, ...]) -> Tone:
+    """The string that begins where distortion of several strings makes one low difference tone, which is no string."""
     most = max((t.power for t in tones), default=0.0)
     on = [
         t for t in tones
-        if t.power > 0.5 * most and tuning_distance(t, targets) < NOWHERE and not _rang(t, ringing)
+        if t.power > 0.5 * most and tuning_distance(t, targets) < NOWHERE and not _rang(t, sounding_f0s)
         and is_multiple(t, tone, HIGHEST_TOGETHER)
     ]  # fmt: skip
     return max(on, key=lambda t: t.score, default=tone)
@@ -161,7 +162,7 @@ def is_multiple(tone: Tone, of: Tone, highest: float = 4.5) -> bool:
 
 
 def corrected_octave(x: Samples, rate: float, c: Candidate, until: float, targets: Targets) -> Candidate | None:
-    """The tone that is better heard an octave, a twelfth or two octaves off a candidate's, in its sound alone."""
+    """The tone an octave, a twelfth or two octaves off a candidate's that scores better in the isolated sound; else None."""
     other = detect_tone(x, rate, c.onset, until, targets).string
     if other is None or other.tone.score < c.tone.score + BETTER:
         return None
@@ -171,7 +172,7 @@ def corrected_octave(x: Samples, rate: float, c: Candidate, until: float, target
 
 
 def tuning_distance(tone: Tone, targets: Targets) -> float:
-    """What a tone's score loses for lying away from where the strings are tuned, or may still be."""
+    """Score penalty (0 to 0.25) of a tone away from the pitches of the tuning, or from where strings may still be."""
     if not any(low <= tone.f1 <= high for low, high in targets.ranges_hz or []):
         return NOWHERE
     if targets.source is not None or targets.tuning is None:
@@ -181,7 +182,7 @@ def tuning_distance(tone: Tone, targets: Targets) -> float:
 
 
 def _is_string(tone: Tone, targets: Targets) -> bool:
-    """A string has several partials, low ones among them, that explain most of what is new, in number or in power."""
+    """Whether a tone has enough partials, low ones among them, and explains most new peaks, in number or in power."""
     numbers = [n for n, _, _ in tone.matched]
     enough = 3 if tone.f1 < 500 else 2
     least = RICH_SCORE if tone.rich else LEAST_SCORE
@@ -191,7 +192,7 @@ def _is_string(tone: Tone, targets: Targets) -> bool:
 
 
 def _fills(tone: Tone, targets: Targets) -> bool:
-    """Whether a tone on its string carries most of the power of what is new, by its low partials."""
+    """Whether a tone at its string's pitch carries most of the new power, with three low partials audible."""
     if targets.tuning is None or targets.source is not None or tuning_distance(tone, targets) > 0:
         return False
     power = tone.peaks.powers * (tone.peaks.weight > NEW)

@@ -18,8 +18,8 @@ from juxtatune.core.listening.event.sustain import (
 from juxtatune.core.listening.source import Samples
 from juxtatune.core.listening.types import Targets
 
-LOOK_S = 0.3  # what a tone is best told by
-LOUDER = 6.0  # in power: what sounds so much louder is no echo of what was heard before
+LOOK_S = 0.3  # window in which a tone is scored best
+LOUDER = 6.0  # power ratio: a tone so much louder is no echo of the one before
 ECHO_S, LATE_ECHO_S, FAINT = 0.16, 0.27, 0.6  # after its onset, and below which score
 HIGHEST_ECHO = 6.5  # times the pitch: higher up any tone is near one of another's partials
 WEAK, CLEARLY = 0.45, 0.2  # in score: what a longer look may hear as another tone, and by how much better
@@ -34,9 +34,10 @@ RISING = 2.0  # weight of new partials that only a pluck brings: beating brings 
 def filter_onsets(
     x: Samples, rate: float, times: list[float], targets: Targets, hummed: bool = False
 ) -> list[Candidate]:
-    """The candidates at which a string begins, one for each pluck; a ringing start counts as a pluck at 0.
+    """The onsets (s) among `times` at which a string begins, one for each pluck; a string that sounds from the start
+    counts as a pluck at 0.
 
-    `hummed`: hum was taken out, and what is left of it is no string.
+    `hummed`: hum was removed, so that a steady tone near the mains may be its residual.
     """
     out: list[Candidate] = []
     opening = _opening(x, rate, times, targets, hummed)
@@ -67,8 +68,8 @@ def filter_onsets(
 
 
 def has_note_off(x: Samples, rate: float, c: Candidate, following: float) -> bool:
-    """Whether a tone falls until the next onset or, above the mains, in the next seconds, or is cut short there, or
-    comes and goes: hum stays."""
+    """Whether a tone decays until the next onset (or, above the mains, within seconds), is damped there, or comes and goes;
+    hum does none of these."""
     looks = (following, c.onset + OPENING_S if c.tone.f1 > ABOVE_MAINS_HZ else following)
     if any(decays(x, rate, c, c.onset, until) for until in looks):
         return True
@@ -78,7 +79,7 @@ def has_note_off(x: Samples, rate: float, c: Candidate, following: float) -> boo
 
 
 def _following(times: list[float], k: int, end: float) -> float:
-    """When the next sound may begin; what comes within a tenth of a second is of the same attack."""
+    """The next onset (s); one within 0.1 s belongs to the same attack and is skipped."""
     following = times[k + 1] if k + 1 < len(times) else end
     if following - times[k] < 0.1 and k + 2 <= len(times):
         following = times[k + 2] if k + 2 < len(times) else end
@@ -94,10 +95,10 @@ def _heard_at(
     targets: Targets,
     before: list[Candidate],
 ) -> Candidate | None:
-    """The tone that begins at an onset; a weak one is looked at once more past the next, if anything begins at all."""
+    """The tone detected at an onset; a weak one is scored again over a window that reaches past the next onset."""
     t = times[k]
-    at_once, ringing = t < AT_ONCE_S and not before, tuple(b.tone.f1 for b in before[-3:])
-    begun = detect_tone(x, rate, t, following, targets, at_once, ringing)
+    at_once, sounding_f0s = t < AT_ONCE_S and not before, tuple(b.tone.f1 for b in before[-3:])
+    begun = detect_tone(x, rate, t, following, targets, at_once, sounding_f0s)
     c = begun.string
     if begun.new and (c is None or c.tone.score < WEAK) and following - t < LOOK_S and k + 1 < len(times):
         longer = _confirmed_between(x, rate, t, times[k + 1 : k + 3], targets)
@@ -106,14 +107,14 @@ def _heard_at(
 
 
 def _clearer(longer: Candidate, c: Candidate) -> bool:
-    """Whether a longer look hears another tone clearly better, or another octave by some."""
+    """Whether the longer window's tone scores clearly better, or, for another octave, somewhat better."""
     octave = is_multiple(longer.tone, c.tone) or is_multiple(c.tone, longer.tone)
     return longer.tone.score > c.tone.score + (BETTER if octave else CLEARLY)
 
 
 def _known(x: Samples, rate: float, c: Candidate, following: float, before: Candidate) -> bool | None:
-    """Of a tone of the pitch of the one before: True where it was picked again, False where it began only now, None where
-    it just rings on."""
+    """For a tone at the pitch of the one before: True if it was picked again, False if only now it began and replaces that
+    one, None if it just rings on."""
     if c.onset - before.onset < ECHO_S:
         # one pluck, flagged twice: it began at the earlier moment if it sounded between the two
         return None if is_sounding(x, rate, c, before.onset, c.onset) else False
@@ -123,7 +124,7 @@ def _known(x: Samples, rate: float, c: Candidate, following: float, before: Cand
 
 
 def _opening(x: Samples, rate: float, times: list[float], targets: Targets, hummed: bool) -> Candidate | None:
-    """A string that rings from the very start, when the first onset comes only later."""
+    """The string that sounds from the start of the recording, before the first onset; None for none."""
     if times and times[0] < AT_ONCE_S:
         return None
     first = next((t for t in times if t > SHORTEST_OPENING_S), len(x) / rate)
@@ -140,15 +141,15 @@ def _opening(x: Samples, rate: float, times: list[float], targets: Targets, humm
 
 
 def _echoes(before: Candidate, c: Candidate) -> bool:
-    """Whether a tone is another octave or twelfth of the one before, as its attack fades."""
+    """Whether a tone is an octave or twelfth of the one before, brought out as that one's attack decays."""
     since = c.onset - before.onset
     soon = since < ECHO_S or (since < LATE_ECHO_S and c.tone.score < FAINT and not c.tone.rich)
     return soon and c.level < LOUDER * before.level and _same_tone(before, c) and not same_pitch(before, c)
 
 
 def _lower(x: Samples, rate: float, before: Candidate, c: Candidate, targets: Targets) -> Candidate | None:
-    """What began as its own octave, which a drum or a band beside it brought out: the lower tone heard a moment later, if a
-    longer look hears it too."""
+    """Octave correction downward: the tone before was detected an octave too high, if a longer window there confirms the
+    lower one heard now; else None."""
     if before.first or c.onset - before.onset > ECHO_S or not is_multiple(before.tone, c.tone):
         return None
     longer = detect_tone(x, rate, before.onset, before.onset + 2 * LOOK_S, targets).string
@@ -158,19 +159,19 @@ def _lower(x: Samples, rate: float, before: Candidate, c: Candidate, targets: Ta
 def _confirmed_between(
     x: Samples, rate: float, t: float, after: list[float], targets: Targets
 ) -> Candidate | None:
-    """A tone that needs a longer look than to the next candidate, which is but a turn in its attack."""
+    """A tone scored over a window beyond the next onset, which is only part of its attack."""
     c = detect_tone(x, rate, t, after[1] if len(after) > 1 else len(x) / rate, targets).string
     return c if c is not None and is_sounding(x, rate, c, t, after[0]) else None
 
 
 def _again(x: Samples, rate: float, c: Candidate, following: float, before: Candidate) -> bool:
-    """Whether a string heard again a moment later was picked again, and does not just ring on."""
+    """Whether a string detected again was re-plucked: new energy without phase continuity."""
     hz = np.array([f for n, f, _ in c.tone.matched if n <= HIGHEST])
     return _new(x, rate, c, following, before) and not is_phase_continuous(x, rate, hz, c.tone.f1, before.onset, c.onset)
 
 
 def _new(x: Samples, rate: float, c: Candidate, following: float, before: Candidate) -> bool:
-    """Whether a string heard again a moment later seems to have begun anew, perhaps but under a noise."""
+    """Whether a string detected again shows new energy; a noise over it can do that too."""
     if c.level > LOUDER * before.level:
         return True
     since = before.onset
@@ -182,12 +183,12 @@ def _new(x: Samples, rate: float, c: Candidate, following: float, before: Candid
 
 
 def _fresh(c: Candidate) -> bool:
-    """Whether one of a tone's low partials is as new as no swelling of a ringing string makes it."""
+    """Whether a low partial is so new that no beating of a ringing string explains it."""
     return max((w for n, _, w in c.tone.matched if n <= 8), default=0.0) > FRESH
 
 
 def _swells_in(x: Samples, rate: float, c: Candidate, following: float, before: Candidate) -> bool:
-    """Whether a tone is but an octave or twelfth within the one before, some of whose partials grow as it rings."""
+    """Whether a tone is a subset of the partials of the one before, which grow as they beat."""
     return is_multiple(c.tone, before.tone) and not _fresh(c) and not _again(x, rate, c, following, before)
 
 

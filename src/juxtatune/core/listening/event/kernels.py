@@ -18,7 +18,7 @@ RANG = 0.05  # power before by power after
 
 @_jit
 def exact(near, first, second, step):
-    """Where partials (turns per sample) are, by how they turn in `step` samples: within half a turn of `near`."""
+    """Frequency of partials (turns per sample) from their phase advance over `step` samples, unwrapped near `near`."""
     out = np.empty(len(near))
     for p in range(len(near)):
         turns = near[p] * step
@@ -29,8 +29,8 @@ def exact(near, first, second, step):
 
 @_jit
 def before(z, hz, step):
-    """Where partials heard a moment later were before (K, P), and which rows of them were sharp (K,): as a pluck begins
-    all are, and alike, if they rang. A short `step` (samples) tells without a turn too many; `hz` in turns per sample."""
+    """Extrapolates partials back from a moment later (K, P), and flags the rows that were sharp (K,): at an attack all are,
+    and alike. A short `step` (samples) avoids ambiguity; `hz` in turns per sample."""
     near, were = np.empty((len(z), len(hz))), np.zeros(len(z), np.bool_)
     off = np.empty(len(hz))
     for k in range(len(z)):
@@ -48,8 +48,8 @@ def before(z, hz, step):
 
 @_jit
 def jumps(z, near, size, ahead):
-    """|What sounds - what was foretold| in parts of its size: the median over the partials and the mean by energy, the
-    lesser first, and power by power (K,)."""
+    """Relative prediction error of the partials at each moment (K,): the lesser of the median over partials and the mean by
+    energy, and the total by power."""
     less, more, rise = np.empty(len(z)), np.empty(len(z)), np.empty(len(z))
     share = np.empty(near.shape[1])
     for k in range(len(z)):
@@ -71,7 +71,7 @@ def jumps(z, near, size, ahead):
 
 @_jit
 def power(z):
-    """What partials (P,) carry together."""
+    """Total power of partials (P,)."""
     total = 0.0
     for p in range(len(z)):
         total += z[p].real ** 2 + z[p].imag ** 2

@@ -29,7 +29,7 @@ FALLEN, RISEN, AT_ONCE = 0.4, 1.1, 0.5
 
 
 def is_modulated_continuation(x: Samples, rate: float, c: Candidate) -> bool:
-    """Whether what seems to begin at an onset rang before and is but turned, or waves: its partials move on together."""
+    """Whether the tone at an onset sounded before it and is only turned or modulated: its partials move on together."""
     if c.tone.score < LEAST_SCORE:
         return False
     onset, around = c.onset, max(AROUND_S, PERIODS / c.tone.f1)
@@ -57,15 +57,15 @@ def is_modulated_continuation(x: Samples, rate: float, c: Candidate) -> bool:
 
 
 def _loud(d: Heterodyned, onset: float) -> Heterodyned:
-    """Those partials that are heard after an onset (s)."""
+    """The partials audible after an onset (s)."""
     power = (np.abs(d.z[:, d.t > onset]) ** 2).sum(axis=1)
     loud = power > LOUD * power.max(initial=0.0)
     return replace(d, z=d.z[loud], noise=d.noise[loud], n=d.n[loud], hz=d.hz[loud])
 
 
 def _goes_on(d: Heterodyned, t: F) -> bool:
-    """Whether what is heard (P, M) goes on across 0 of the times `t` (M - 1,) without a step, its partials alike: of a string
-    that begins among others some are new."""
+    """Whether the level (P, M) of the partials continues across 0 of the times `t` (M - 1,) without a step, all alike; when
+    a string joins, some partials are new."""
     power, before = np.abs(d.z) ** 2 + 1e-30, t < 0
     steps = (power[:, 1:].sum(axis=0) / power[:, :-1].sum(axis=0))[np.abs(t) < NEAR_S]
     rise = power[:, 1:][:, ~before].mean(axis=1) / power[:, :-1][:, before].mean(axis=1)
@@ -73,27 +73,27 @@ def _goes_on(d: Heterodyned, t: F) -> bool:
 
 
 def _waves(t: F, partials: F, middle: F) -> bool:
-    """Whether partials (P, M) go on together and smoothly across 0, louder or not, as under vibrato or tremolo."""
+    """Whether the frequencies of partials (P, M) continue together and smoothly across 0, as under vibrato or tremolo."""
     near = np.abs(t) < NEAR_S
     leap = np.abs(middle - moving_median(middle, SMOOTH)) + np.median(np.abs(partials - middle), axis=0)
     return bool(leap[near].max() < STILL)
 
 
 def _several_still(t: F, partials: F) -> bool:
-    """Whether so many partials (P, M) go on along two lines, whatever other strings do to the rest."""
+    """Whether at least three partials (P, M) each continue along a line, whatever other strings do to the rest."""
     bends = [_bend(t, cents, NEAR_S) for cents in partials]
     return sum(bend.leap + bend.gap < STILL for bend in bends) >= LEAST
 
 
 def _falls(d: Heterodyned, before: NDArray[np.bool_]) -> bool:
-    """Whether it goes on no louder, and falls at no moment."""
+    """Whether the level does not rise across the onset and nowhere drops."""
     power = (np.abs(d.z) ** 2).sum(axis=0)
     was, then = power[:-1][before].mean(), power[1:][~before].mean()
     return bool(FALLEN * was < then < RISEN * was and np.all(power[1:] > AT_ONCE * power[:-1]))
 
 
 class _Bend(NamedTuple):
-    """A course across an onset, by a line on each side of it: cents."""
+    """Pitch across an onset as a line on each side, in cents."""
 
     turned: float  # a second, of both
     gap: float  # between the two
@@ -108,7 +108,7 @@ def _bend(t: F, cents: F, near: float, apart: F | float = 0.0) -> _Bend:
 
 
 def _line(t: F, cents: F) -> tuple[float, float]:
-    """Slope and height at 0 of the line most lie on (Theil 1950, Sen 1968)."""
+    """Slope, and value at 0, of a robust line (Theil 1950, Sen 1968)."""
     i, j = _pairs(len(t))
     slope = float(medians((cents[j] - cents[i]) / (t[j] - t[i])))
     return slope, float(medians(cents - slope * t))
@@ -116,5 +116,5 @@ def _line(t: F, cents: F) -> tuple[float, float]:
 
 @lru_cache(maxsize=64)
 def _pairs(count: int) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
-    """All pairs of so many, the earlier first. Not to be written to."""
+    """All index pairs (i < j) of so many. Not to be written to."""
     return np.triu_indices(count, 1)

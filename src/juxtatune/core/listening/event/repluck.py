@@ -46,9 +46,8 @@ def is_repluck(
 ) -> Tone | None:
     """The tone whose partials jump together at an onset; None for none.
 
-    `since` is when it began to ring (s), if that is known; `least` is how far its partials must jump. `over`: another
-    tone begins there, which may be all that disturbs this one. `bright`: so many of its high partials are new that the
-    low ones may be far softer than before.
+    `since`: its own onset (s), if known. `least`: the jump asked for, relative. `over`: another tone begins there, which may
+    disturb this one. `bright`: many high partials are new, so that the low ones may be softer than before.
     """
     begin = int((onset + 0.018) * rate)
     length = int(min(LOOK_S, max(following - 0.005 - onset - 0.018, 0.1)) * rate)
@@ -69,9 +68,9 @@ def _phase_jumps(
     over: bool,
     bright: bool,
 ) -> bool:
-    """True when a tone does not just ring on at an onset, but is picked again.
+    """Whether the partials of a tone jump in phase at an onset.
 
-    `times` are when it began (s, 0 where that is not known), the onset, and when the next may be.
+    `times` are its own onset (s, 0 if unknown), the onset, and the next one.
     """
     since, onset, following = times
     hz = np.array([f for n, f, _ in tone.matched if n <= HIGHEST])
@@ -104,7 +103,7 @@ def _phase_jumps(
 def _usual_jump(
     x: Samples, rate: float, hz: NDArray[np.floating], size: int, start: float, end: float
 ) -> float:
-    """The median jump (0: unknown) of partials between two moments (s) at which nothing is thought to happen."""
+    """Median jump of partials between two moments (s) without an event; 0 if unknown."""
     ahead = size + int(0.033 * rate)
     at = np.arange(int(start * rate), min(int(end * rate), len(x)) - 2 * size - ahead, size // 2)
     if len(at) == 0:
@@ -115,9 +114,8 @@ def _usual_jump(
 def _jump(
     x: Samples, rate: float, hz: NDArray[np.floating], at: NDArray[np.int64], size: int, ahead: int
 ) -> tuple[F, F, F]:
-    """|What sounds - what the moments before foretold| in parts of its size, `ahead` samples after each sample of `at`
-    (K,): the median over the partials and the mean by energy, the lesser first, and power by power. A drum disturbs
-    many weak partials or one strong one, not both."""
+    """Relative prediction error of the partials `ahead` samples after each sample of `at` (K,): the lesser of median over
+    partials and mean by energy, and the total by power. A drum disturbs many weak partials or one strong one, not both."""
     z = _partials(x, rate, hz, at, size, ahead)
     near, sharp = event_kernels.before(z, hz / rate, size // SHORT)
     for k in np.flatnonzero(sharp):
@@ -129,7 +127,7 @@ def _jump(
 def _partials(
     x: Samples, rate: float, hz: NDArray[np.floating], at: NDArray[np.int64], size: int, ahead: int
 ) -> Z:
-    """Partials (P,) in `size` samples that begin a size before each of `at`, a short step before it, there and `ahead`
-    samples later: (K, 4, P)."""
+    """Projections (K, 4, P) over `size` samples: one size before each of `at`, a short step before it, there, and `ahead`
+    samples later."""
     starts = at[:, None] + np.array([-size, -(size // SHORT), 0, ahead])
     return project(x, starts.ravel(), hann(size), hz, rate).reshape(len(at), 4, len(hz))

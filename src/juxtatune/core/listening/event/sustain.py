@@ -19,7 +19,7 @@ NOTHING, SUSTAINED_S = 0.01, 3.2  # in power, and how long a distorted string ma
 
 
 def is_sounding(x: Samples, rate: float, c: Candidate, begin: float, end: float) -> bool:
-    """True when a tone is heard between two moments about as loud as it is after them."""
+    """Whether a tone is about as loud between two moments as after them."""
     hz = np.array([f for _, f, _ in c.tone.matched][:8])
     between, after = int((begin + 0.01) * rate), int((end + 0.02) * rate)
     size = int(end * rate) - between
@@ -31,7 +31,7 @@ def is_sounding(x: Samples, rate: float, c: Candidate, begin: float, end: float)
 
 
 def of_the_mains(c: Candidate) -> bool:
-    """True at the frequencies of hum, which no string is tuned to this closely by chance, nor have all its partials."""
+    """Whether a tone and all its partials lie at the frequencies of mains hum, closer than a tuned string would by chance."""
     if any(abs(c.tone.f1 / (n * mains) - 1) < ABOUT for mains in MAINS_HZ for n in (1, 2)):
         return True
     _, hz, weight = (np.array(column) for column in zip(*c.tone.matched, strict=True))
@@ -45,7 +45,7 @@ def of_the_mains(c: Candidate) -> bool:
 
 
 def decays(x: Samples, rate: float, c: Candidate, start: float, until: float) -> bool:
-    """Tells a string that rings from hum that stays."""
+    """Whether a tone decays, as a string does and hum does not."""
     numbers = np.array([n for n, _, _ in c.tone.matched][:6])
     t, power = envelope(
         x, rate, start, min(until, start + 2.0), partial_hz(c.tone.f1, c.tone.inharmonicity, numbers), c.tone.f1
@@ -57,7 +57,7 @@ def decays(x: Samples, rate: float, c: Candidate, start: float, until: float) ->
 
 
 def is_damped(x: Samples, rate: float, c: Candidate, at: float) -> bool:
-    """Whether a tone is gone soon after a moment, as a damped string is and hum never."""
+    """Whether a tone is gone soon after a moment, as a damped string is."""
     hz = np.array([f for _, f, _ in c.tone.matched][:6])
     size, before, after = (int(s * rate) for s in (LOOK_S, at - 0.02 - LOOK_S, at + 0.05))
     if before < 0 or after + size > len(x):
@@ -68,7 +68,7 @@ def is_damped(x: Samples, rate: float, c: Candidate, at: float) -> bool:
 
 
 def comes_and_goes(x: Samples, rate: float, c: Candidate) -> bool:
-    """Whether a tone that does not fall begins out of nothing and is damped before long, as hum hardly ever is."""
+    """Whether a steady tone begins from silence and is damped soon, as hum hardly ever is."""
     hz = np.array([f for _, f, _ in c.tone.matched][:6])
     size, onset = int(LOOK_S * rate), int(c.onset * rate)
     before, there = onset - int(0.02 * rate) - size, onset + int(0.05 * rate)

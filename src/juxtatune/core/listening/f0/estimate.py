@@ -37,7 +37,7 @@ class F0Estimate:
     inharmonicity_sigma: float
     glide: F  # (K, 2): sizes (relative, at `origin`) and times (s) of its parts; a time of 0 is none
     sigma_cents: float
-    among_cents: float  # 1σ from the scatter among its partials alone, without the glide's
+    scatter_sigma_cents: float  # 1σ from the scatter among its partials alone, without the glide's
     origin: float
     numbers: NDArray[np.int64]
     hz: F
@@ -46,24 +46,24 @@ class F0Estimate:
     decay: F
     snr: float
     intrinsic_scatter: float  # 0 to 1: how far its partials disagree of themselves, as a real guitar's do
-    disagree: float = 0.0  # 0 to 1: how far they do at all, whatever the cause
-    slow: float = 0.0  # 0 to 1: how likely its glide is a drift
+    excess_scatter: float = 0.0  # 0 to 1: how far they do at all, whatever the cause
+    drift_probability: float = 0.0  # 0 to 1: how likely its glide is a drift
     # 1σ of where its glide goes on to when it is heard no more, which `sigma_cents` has not
     extrapolation_sigma: float = 0.0
     vaguer: float = 1.0  # times as unsure as it is are all partials, those too that are another's
 
     @property
     def sigma_all_partials(self) -> float:
-        """1σ by all partials: it says whether they are one tone's."""
+        """1σ (cents) if every partial counts: large where they are not one tone's."""
         return self.sigma_cents * self.vaguer
 
     def mean_glide_cents(self, a: float, b: float) -> float:
-        """How far the pitch lies above f1 between two times (s), on average."""
+        """Mean height of the pitch above f1 between two times (s)."""
         left = self.glided(np.array([a, b]))
         return float(CENTS * (left[1] - left[0]) / (b - a))
 
     def glided(self, t: F) -> F:
-        """What the glide has added by then to the time a steady tone would have sounded since `origin`, s."""
+        """Phase time (s) that the glide has added by `t`, to a steady tone since `origin`."""
         u, out = t - self.origin, np.zeros(len(t))
         for size, tau in self.glide:
             if tau > 0:
@@ -84,11 +84,11 @@ def fit_pluck(
     partials: int = MOST_PARTIALS,
     turned: Heterodyned | None = None,
 ) -> F0Estimate | None:
-    """Fits a pluck that sounds from `start` to `end` (s) near f1 (Hz, within about 30 cents).
+    """The f0 of a pluck that sounds from `start` to `end` (s), near f1 (Hz, within about 30 cents).
 
-    Without `glide` the pitch is taken as steady, which is quick and right for a moment's look.
-    `rounds`, `most` (frames) and `partials` bound the work of a first look; `turned` are its partials, where they are at
-    hand. None when fewer than two frames or no partial stands above the noise.
+    Without `glide` the pitch is taken as steady: quick, and right for a short window. `rounds`, `most` (frames) and
+    `partials` bound the work; `turned` are the heterodyned partials, if at hand. None when fewer than two frames or no
+    partial stands above the noise.
     """
     fit = None
     for _ in range(rounds):
@@ -105,7 +105,7 @@ def fit_pluck(
 
 
 def estimate_f0(d: Heterodyned, f1: float, inharmonicity: float, with_glide: bool) -> F0Estimate | None:
-    """Joins the phases of all partials into one pitch; `f1` (Hz) and `inharmonicity` are what they were turned down by."""
+    """One pitch from the phases of all partials, heterodyned with `f1` (Hz) and `inharmonicity`."""
     origin = float(d.t[0])
     t = d.t - origin
     told = phase_lines.fit_phase_lines(d.z, d.noise, d.n, d.hz, t, d.overlap, inharmonicity, with_glide)
@@ -116,12 +116,12 @@ def estimate_f0(d: Heterodyned, f1: float, inharmonicity: float, with_glide: boo
     own = np.abs(told.relative) < phase_lines.FURTHEST
     n, hz = d.n[told.where][own], d.hz[told.where][own]
     return F0Estimate(
-        f1=f1 * (1 + pitch.shift),
-        inharmonicity=min(max(inharmonicity + pitch.bend, 0.0), MOST_INHARMONICITY),
-        inharmonicity_sigma=pitch.turn,
+        f1=f1 * (1 + pitch.relative_shift),
+        inharmonicity=min(max(inharmonicity + pitch.delta_b, 0.0), MOST_INHARMONICITY),
+        inharmonicity_sigma=pitch.sigma_b,
         glide=told.glide,
         sigma_cents=pitch.sigma * CENTS,
-        among_cents=pitch.among * CENTS,
+        scatter_sigma_cents=pitch.sigma_scatter * CENTS,
         origin=origin,
         numbers=n,
         hz=hz * (1 + told.relative[own]),
@@ -129,9 +129,9 @@ def estimate_f0(d: Heterodyned, f1: float, inharmonicity: float, with_glide: boo
         phase=told.offset[own] + 2 * np.pi * hz * origin,
         decay=told.decay[own],
         snr=told.snr,
-        intrinsic_scatter=pitch.own,
-        disagree=pitch.disagree,
-        slow=pitch.slow,
-        extrapolation_sigma=pitch.unheard * CENTS,
+        intrinsic_scatter=pitch.intrinsic_scatter,
+        excess_scatter=pitch.excess_scatter,
+        drift_probability=pitch.drift_probability,
+        extrapolation_sigma=pitch.extrapolation_sigma * CENTS,
         vaguer=told.vaguer,
     )

@@ -30,7 +30,7 @@ F = NDArray[np.floating]
 
 
 class Lines(NamedTuple):
-    """A line through each partial's phases, with one glide for all."""
+    """Weighted line through each partial's phases, with one glide in common."""
 
     cost: float  # weighted squares of what is left
     slope: F  # (P,) rad/s
@@ -42,8 +42,8 @@ class Lines(NamedTuple):
 
 @_jit
 def unwrapped(angle, t, weight, hz, with_glide):
-    """Phases (P, M) without their jumps by a turn. While the glide falls, high partials may turn more than half a
-    turn from frame to frame: they are unwrapped about the course that the low ones foretell."""
+    """Unwrapped phases (P, M). While the glide falls, high partials may advance by more than half a turn a frame: they are
+    unwrapped about the course predicted from the low ones."""
     phase, straight = np.empty(angle.shape), np.zeros(len(t))
     for j in range(len(hz)):
         _join_up(angle[j], hz[j], straight, phase[j])
@@ -71,7 +71,7 @@ def unwrapped(angle, t, weight, hz, with_glide):
 
 @_jit
 def _join_up(angle, hz, course, out):
-    """A row without its jumps by a turn about `hz` times a course (M,), into `out`."""
+    """Unwraps one row about `hz` times a course (M,), into `out`."""
     turns, out[0] = 0.0, angle[0]
     for i in range(1, len(angle)):
         step = angle[i] - angle[i - 1] - hz * (course[i] - course[i - 1])
@@ -81,8 +81,8 @@ def _join_up(angle, hz, course, out):
 
 @_jit
 def settled(t, phase, weight, hz, alive, tau):
-    """The fit with a glide of time `tau` (s), with weights that what is left of it asks for, again until that moves it
-    no more: its lines, the time, and these weights."""
+    """The fit with a glide of time constant `tau` (s), reweighted by its residuals until it moves no more: lines, time
+    constant, weights."""
     fit, plain, times = slopes(t, phase, weight, hz, glide_basis(t, tau)), weight, TAUS.copy()
     for _ in range(ROUNDS):
         weight = reweighed(fit.residual, plain, alive, STRAY)
@@ -99,7 +99,7 @@ def settled(t, phase, weight, hz, alive, tau):
 
 @_jit
 def moved_cents(new, old, hz, weight):
-    """By how many cents the slopes of one fit lie off another's."""
+    """Difference of two fits' slopes in cents."""
     moved = total = 0.0
     for j in range(len(hz)):
         counts = 0.0
@@ -112,7 +112,7 @@ def moved_cents(new, old, hz, weight):
 
 @_jit
 def left_over(weight, residual, alive):
-    """The weighted mean square (P,) of what is left of each partial (P, M), a line taken off."""
+    """Weighted mean square residual (P,) of each partial (P, M) about a line."""
     out = np.empty(len(weight))
     for j in range(len(weight)):
         some, square = 0, 0.0
@@ -125,8 +125,8 @@ def left_over(weight, residual, alive):
 
 @_jit
 def best_time_constant(times, t, phase, weight, hz):
-    """The glide time (s) that leaves least: of a grid of times, evenly spaced by ratio, then of a finer one about its
-    best. What lies between two of them counts: a hundredth of a slow one moves where it ends."""
+    """The time constant (s) with the least residual: a geometric grid, then a finer one about its best. The fraction
+    matters: a hundredth of a slow glide moves where it ends."""
     level = levelled(t, phase, weight)
     best = peak(times, _gains(times, t, level, hz))
     for finer in (FINER, FINEST):
@@ -139,7 +139,7 @@ def best_time_constant(times, t, phase, weight, hz):
 
 @_jit
 def peak(times, gained):
-    """Where a parabola through the most that is gained, and its two neighbours, has its top."""
+    """Abscissa of the parabola through a maximum and its two neighbours."""
     k = np.argmax(gained)
     if k == 0 or k == len(times) - 1:
         return times[k]
@@ -150,10 +150,9 @@ def peak(times, gained):
 
 @_jit
 def reweighed(residual, weight, alive, stray):
-    """Weights (P, M) in which what a fit leaves counts: frames further off their partial's line than `stray` times what
-    is usual count less, since another sound came or went there, and then a partial by what is left of it, not by
-    noise alone, since all share one glide.
-    """
+    """Robust weights (P, M): frames further off their partial's line than `stray` times the usual residual count less, since
+    another sound came or went there; then each partial counts by its residual and not by noise alone, since all share one
+    glide."""
     count, frames = weight.shape
     out, size = np.empty(weight.shape), np.empty(frames)
     for j in range(count):
@@ -175,7 +174,7 @@ def reweighed(residual, weight, alive, stray):
 
 @_jit
 def gains(times, t, phase, weight, hz):
-    """What a glide of each time (s) takes off the weighted squares of the phases (P, M) about a line each."""
+    """Reduction of the weighted squares of the phases (P, M) by a glide of each time constant (s)."""
     return _gains(times, t, levelled(t, phase, weight), hz)
 
 
@@ -202,7 +201,7 @@ def _gains(times, t, levelled, hz):
 
 @_jit
 def slopes(t, phase, weight, hz, shape):
-    """A line through each partial's phases (P, M), with one glide of this course (M,) for all; of zeros for none."""
+    """A line through each partial's phases (P, M) with one glide of shape `course` (M,); zeros for none."""
     count, bent = len(hz), shape[-1] > 0
     level, slope, high, along = np.empty(count), np.empty(count), np.empty(count), np.empty(count)
     total, mean, spread = moments(t, weight)
@@ -242,8 +241,7 @@ def slopes(t, phase, weight, hz, shape):
 
 @_jit
 def _rest(t, phase, weight, offset, slope, glide, shape):
-    """What lines with a glide of some size (P,) and of this shape (M,) leave of the phases (P, M), its weighted squares
-    first."""
+    """Residuals of the phases (P, M) about lines with a glide of size (P,) and shape (M,); their weighted squares first."""
     cost, rest = 0.0, np.empty(phase.shape)
     for j in range(len(phase)):
         w, p, r = weight[j], phase[j], rest[j]
@@ -256,10 +254,10 @@ def _rest(t, phase, weight, offset, slope, glide, shape):
 
 @_jit
 def persistence(residual, weight, lag):
-    """How much 1σ grows because residuals (P, M) persist: a beat or a drum bends many frames one way.
+    """Factor by which 1σ grows because residuals (P, M) are correlated: a beat or a drum bends many frames one way.
 
-    From their correlation r between frames `lag` apart, which share no sample, (1 + r) / (1 - r) in variance
-    (Bartlett 1946).
+    From their correlation r between frames `lag` apart, which share no sample: (1 + r) / (1 - r) in variance (Bartlett
+    1946).
     """
     count, frames = residual.shape
     if frames < 2 * lag:

@@ -25,9 +25,9 @@ ALIKE = 1e-9  # by which partials that fall alike differ all the same
 
 @_jit
 def fit_energy_glide(t, power, alive, level, hz, noise, own):
-    """The parts (K, 2) of the glide that leaves least of `levelled` phases among those that partials of this `power`
-    ask for, in `noise` of that variance; none where it would rise. The first are the partials' own, each of which
-    bends itself by `own` more."""
+    """The components (K, 2) of the energy-driven glide that fits the `levelled` phases best, one for each partial's decay,
+    given its `power` and the variance of `noise`; none where it would rise. Each partial is bent further by `own` times its
+    own component."""
     parts = energies(t, power, alive, _since_picked(hz))
     count = len(parts)
     columns, along, across = np.empty((count, len(t))), 0.0, 0.0
@@ -57,8 +57,7 @@ def fit_energy_glide(t, power, alive, level, hz, noise, own):
 
 @_jit
 def without_energy_glide(t, phase, parts, hz, own):
-    """The phases (P, M) without what each partial adds to its own by `own` times its energy, beyond what that bends all
-    by."""
+    """The phases (P, M) without each partial's own share (`own` times its energy) of the glide."""
     out = phase.copy()
     for j in range(min(len(hz), len(parts) - len(ABOVE))):
         if own > 0 and parts[j, 0] > 0:
@@ -70,7 +69,7 @@ def without_energy_glide(t, phase, parts, hz, own):
 
 @_jit
 def _positive(square, reach):
-    """What the unknowns of these normal equations are (K,): those that would be less than nothing are left out."""
+    """Non-negative solution (K,) of normal equations, by an active set: negative unknowns are left out in turn."""
     some, out = np.arange(len(reach)), np.zeros(len(reach))
     while len(some) > 0:
         held, goal = np.empty((len(some), len(some))), np.empty(len(some))
@@ -93,7 +92,7 @@ def _positive(square, reach):
 
 @_jit
 def _since_picked(hz):
-    """How long (s) after it was picked the first frame of a string of these partials lies."""
+    """Time (s) from the pick to the first frame, for a string with these partials."""
     f1 = hz[0]
     for j in range(1, len(hz)):
         f1 = min(f1, hz[j] - hz[j - 1])
@@ -102,8 +101,7 @@ def _since_picked(hz):
 
 @_jit
 def energies(t, power, alive, since):
-    """What each partial holds at the first frame, relative, `since` s after the string was picked, and the time (s) in
-    which that falls (K, 2)."""
+    """Relative energy of each partial at the first frame, `since` s after the pick, and its decay time (s): (K, 2)."""
     count = min(len(power), PARTIALS)
     out = np.empty((count + len(ABOVE), 2))
     whole = 0.0
@@ -120,7 +118,7 @@ def energies(t, power, alive, since):
 
 @_jit
 def _falling(t, power, alive):
-    """The power (M,) of one partial at time 0 and the time (s) in which it falls, by a line through its logarithm."""
+    """Power (M,) of one partial at time 0 and its decay time (s), by a line through its logarithm."""
     total = mean_t = mean_level = loudest = 0.0
     for i in range(len(t)):
         loudest = max(loudest, power[i])

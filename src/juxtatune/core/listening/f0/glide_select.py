@@ -64,7 +64,7 @@ F = NDArray[np.floating]
 
 
 class AudiblePartials(NamedTuple):
-    """The partials of a pluck that are heard, turned down to zero."""
+    """The audible partials of a pluck, heterodyned."""
 
     where: NDArray[np.int64]  # (P,) which of those asked for
     n: NDArray[np.int64]  # (P,) their numbers
@@ -79,7 +79,7 @@ class AudiblePartials(NamedTuple):
 
 
 class GlideFit(NamedTuple):
-    """What pitch does after the pick, and what that leaves of the phases."""
+    """The selected glide model and its residuals."""
 
     lines: Lines
     parts: F  # (K, 2) of the glide
@@ -94,7 +94,7 @@ class GlideFit(NamedTuple):
 
 
 def select_glide(heard: AudiblePartials, with_glide: bool) -> GlideFit:
-    """The lines through all phases, with a glide where it earns its place."""
+    """The lines through all phases, with the glide model that the data support."""
     t, hz, alive, plain = heard.t, heard.hz, heard.alive, heard.weight
     lag = int(np.ceil(2 * heard.overlap))
     best, parts, phase, weight, frames = _once(heard.angle, t, plain, hz, alive, heard.overlap, with_glide)
@@ -109,8 +109,8 @@ def select_glide(heard: AudiblePartials, with_glide: bool) -> GlideFit:
 
 @_jit
 def _once(angle, t, weight, hz, alive, overlap, with_glide):
-    """The lines through all phases, with a glide of one time where that earns its place; its parts, the phases joined
-    up, the weights that what is left asks for, and how many frames are independent."""
+    """The fit with at most one exponential glide: lines, components, unwrapped phases, robust weights, and the count of
+    independent frames."""
     phase, frames = unwrapped(angle, t, weight, hz, with_glide), max(_count(alive), 1) / overlap
     parts = np.zeros((2, 2))
     best = slopes(t, phase, weight, hz, glide_basis(t, 0.0))
@@ -129,15 +129,14 @@ def _once(angle, t, weight, hz, alive, overlap, with_glide):
 
 @_within
 def _worth(less, more, count, frames):
-    """Whether a fit that leaves `less` than another does says so much more as `count` of all independent frames."""
+    """Whether a smaller residual (`less`) is significant for `count` independent frames."""
     return more / max(less, 1e-30) >= 1 + count / frames
 
 
 @_jit
 def _otherwise(t, phase, power, plain, weight, hz, alive, once, parts, frames, lag):
-    """The fit with a glide of two times or one that the string's own energy leads, its parts and its weights, as far as
-    that is likelier than the one of `once`; what is unsure of such a course and of what is not heard of it, as 1σ of all
-    slopes, relative; and whether energy leads it."""
+    """The fit with a two-exponential or energy-driven glide, mixed with that of `once` by likelihood: its components and
+    weights; 1σ of all slopes (relative) from the model and from what lies beyond the data; and whether it is energy-driven."""
     fit, found, energy, own = _likeliest(t, phase, power, plain, weight, hz, alive, once, parts, frames)
     # frames `lag` apart that are bent one way say less
     free = frames / persistence(fit.residual, weight, lag) ** 2
@@ -174,7 +173,7 @@ def _otherwise(t, phase, power, plain, weight, hz, alive, once, parts, frames, l
 
 @_within
 def _of_both(once, other, likely, moved, unsure, doubt, energy):
-    """The same where neither course is far likelier: each counts by how likely it is."""
+    """The mixture of two glide models neither of which is far likelier."""
     a, a_parts, a_weight, a_unheard = once
     b, b_parts, b_weight, b_unheard = other
     rest = 1 - likely
@@ -195,7 +194,7 @@ def _of_both(once, other, likely, moved, unsure, doubt, energy):
 
 @_jit
 def _mixed(a, b, share):
-    """Between two rows (P,), by the share of the second."""
+    """Weighted mean of two rows (P,); `share` is the second's."""
     out = np.empty(len(a))
     for j in range(len(a)):
         out[j] = (1 - share) * a[j] + share * b[j]
@@ -204,7 +203,7 @@ def _mixed(a, b, share):
 
 @_jit
 def _mixed_rows(a, b, share):
-    """The same of many (P, M)."""
+    """The same for arrays (P, M)."""
     out = np.empty(a.shape)
     for j in range(len(a)):
         for i in range(a.shape[1]):
@@ -214,7 +213,7 @@ def _mixed_rows(a, b, share):
 
 @_jit
 def _side_by_side(one, other, share):
-    """The part of a glide of one time and all of another, each by its share."""
+    """The components of two glide models together, each scaled by its share."""
     out = np.empty((1 + len(other), 2))
     out[0, 0], out[0, 1] = (1 - share) * one[0, 0], one[0, 1]
     for k in range(len(other)):
@@ -224,7 +223,7 @@ def _side_by_side(one, other, share):
 
 @_jit
 def _of_size(parts, glide):
-    """A glide's parts that are more than nothing, of so much together."""
+    """The positive components of a glide, scaled to one total size."""
     count, size, out = 0, 0.0, np.empty(parts.shape)
     for k in range(len(parts)):
         if parts[k, 0] > 0:
@@ -238,7 +237,7 @@ def _of_size(parts, glide):
 
 @_jit
 def _count(alive):
-    """How many frames of all partials are heard."""
+    """Number of audible frames of all partials."""
     total = 0
     for j in range(len(alive)):
         for i in range(alive.shape[1]):
@@ -248,7 +247,7 @@ def _count(alive):
 
 @_jit
 def _squares(weight, residual):
-    """The weighted squares of what is left (P, M)."""
+    """Weighted sum of squared residuals (P, M)."""
     total = 0.0
     for j in range(len(weight)):
         for i in range(weight.shape[1]):
@@ -258,8 +257,7 @@ def _squares(weight, residual):
 
 @_within
 def _left(t, parts, energy):
-    """How far (relative) a glide of these parts goes on after the last frame: where `energy` leads it, or it is as slow
-    as that."""
+    """Relative pitch change that a glide of these components makes after the last frame, if energy-driven or as slow."""
     left = 0.0
     for k in range(len(parts)):
         if parts[k, 1] > 0:
@@ -270,8 +268,8 @@ def _left(t, parts, energy):
 
 @_within
 def _likeliest(t, phase, power, plain, weight, hz, alive, once, parts, frames):
-    """Of a glide of one time (`once`, its `parts`), of two and one that energy leads the fit that leaves least, its
-    parts, whether energy leads it, and by how much more a partial is bent by its own."""
+    """The best of one exponential (`once`, `parts`), two, and energy-driven: the fit, its components, whether it is
+    energy-driven, and by how much more each partial is bent by its own energy."""
     level, noise = levelled(t, phase, weight), max(once.cost / frames, QUIETEST)
     fit, found, energy, itself = once, parts, False, 0.0
     count = _count(alive)
@@ -293,13 +291,13 @@ def _likeliest(t, phase, power, plain, weight, hz, alive, once, parts, frames):
 
 @_jit
 def _fit(t, phase, weight, hz, parts, own):
-    """The lines through all phases with a glide of these parts, each partial bent by itself too."""
+    """The lines through all phases with a glide of these components, each partial bent by its own too."""
     return slopes(t, without_energy_glide(t, phase, parts, hz, own), weight, hz, shape(t, parts))
 
 
 @_jit
 def _common(residual, weight, hz):
-    """How far what is left (P, M) is a course that all partials share, beyond chance, 0 to 1."""
+    """How far (0 to 1) the residuals (P, M) are a course shared by all partials, beyond chance."""
     count = len(hz)
     if count < 2:
         return 0.0

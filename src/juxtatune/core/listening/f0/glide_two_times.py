@@ -22,7 +22,7 @@ USUAL_SIZE, USUAL_LOG = 0.012, 0.7
 
 @_jit
 def glide_basis(t, tau):
-    """What a glide of time `tau` (s) has added to a line by then: τ (1 − exp(−t/τ)), zero for none."""
+    """Phase basis function of an exponential glide of time constant `tau` (s): τ (1 − exp(−t/τ)); zero for τ = 0."""
     out = np.zeros(len(t))
     if tau <= 0:
         return out
@@ -39,8 +39,8 @@ def glide_basis(t, tau):
 
 @_jit
 def levelled(t, phase, weight):
-    """What a glide's least squares ask of the phases: sum of the weights and spread of the times of each partial (P,),
-    the weights, the times about their mean, and the weighted phases about a line (P, M)."""
+    """Weighted sums for the glide's least squares: weight and time spread of each partial (P,), the weights, times about
+    their mean, and the weighted phases about a line (P, M)."""
     total, mean, spread = moments(t, weight)
     away, along = np.empty(weight.shape), np.empty(weight.shape)
     for j in range(len(weight)):
@@ -57,7 +57,7 @@ def levelled(t, phase, weight):
 
 @_jit
 def moments(t, weight):
-    """Sum of the weights (P, M) of each partial, its mean time and its spread about it."""
+    """Sum of weights (P, M), mean time and time spread of each partial."""
     count = len(weight)
     total, mean, spread = np.empty(count), np.empty(count), np.empty(count)
     for j in range(count):
@@ -74,7 +74,7 @@ def moments(t, weight):
 
 @_jit
 def best_pair(t, level, hz):
-    """The two parts (2, 2) of the glide that leaves least of `levelled` phases; zeros where none falls twice."""
+    """The two components (2, 2) with the least residual of the `levelled` phases; zeros where none decays twice."""
     columns = np.empty((len(TIMES), len(t)))
     for k in range(len(TIMES)):
         course = glide_basis(t, TIMES[k])
@@ -98,7 +98,7 @@ def best_pair(t, level, hz):
 
 @_jit
 def gauss_newton(t, level, hz, parts):
-    """The parts led to the least squares near them (Gauss and Newton); zeros where one of them would rise."""
+    """The components refined by Gauss-Newton steps; zeros where one of them would rise."""
     parts = parts.copy()
     for _ in range(STEPS):
         square, reach, _ = normal(_columns(t, parts), level, hz, 0.0)
@@ -118,7 +118,7 @@ def gauss_newton(t, level, hz, parts):
 
 @_jit
 def shape(t, parts):
-    """The course (M,) of a glide of these parts, as that of one of their sizes' sum."""
+    """The summed course (M,) of these components, for unit total size."""
     out, size = np.zeros(len(t)), 0.0
     for k in range(len(parts)):
         size += parts[k, 0]
@@ -132,7 +132,7 @@ def shape(t, parts):
 
 @_jit
 def shared(t, weight, hz, parts):
-    """1σ that an error of the glide, of its sizes and times, adds to all slopes alike, relative."""
+    """1σ (relative) that the errors of a glide's sizes and time constants add to all slopes alike."""
     some, count = np.empty(parts.shape), 0
     for k in range(len(parts)):
         if parts[k, 1] > 0:
@@ -150,7 +150,7 @@ def shared(t, weight, hz, parts):
 
 @_jit
 def _columns(t, parts):
-    """By how much each part adds to a line for its size, and for the logarithm of its time (2 K, M)."""
+    """Derivatives of the phases by each component's size and by the logarithm of its time constant (2 K, M)."""
     out = np.empty((2 * len(parts), len(t)))
     for k in range(len(parts)):
         size, tau = parts[k, 0], parts[k, 1]
@@ -163,7 +163,7 @@ def _columns(t, parts):
 
 @_jit
 def _with_prior(square):
-    """These normal equations (2 K, 2 K), to which it adds what is known before, as the inverse of a variance."""
+    """The normal equations (2 K, 2 K) with prior inverse variances added, in place."""
     for k in range(0, len(square), 2):
         square[k, k] += 1 / USUAL_SIZE**2
         square[k + 1, k + 1] += 1 / USUAL_LOG**2
@@ -172,8 +172,8 @@ def _with_prior(square):
 
 @_jit
 def normal(columns, level, hz, own):
-    """The normal equations of columns (C, M) that all partials share, beyond a line each: (C, C), (C,), and by how much
-    each moves the slopes of all, relative (C,). The column of a partial's own number counts for it by `own` more."""
+    """Normal equations of columns (C, M) shared by all partials, beyond a line each: (C, C), (C,), and the effect of each
+    column on all slopes, relative (C,). A partial's own column counts for it by `own` more."""
     total, spread, weight, away, along = level
     count, frames = columns.shape
     square, reach, pull = np.zeros((count, count)), np.zeros(count), np.zeros(count)

@@ -25,9 +25,10 @@ NOT_AT_ALL = 1e-6
 
 @_jit
 def partial_membership(q, heard, course, trust):
-    """How far each partial (P,) is the string's own, 0 to 1, by a course in which they counted by so much `trust` (P,).
+    """Probability-like weight (P,), 0 to 1, that each partial is the string's own, given a fit in which they had weights
+    `trust` (P,).
 
-    `q` (P,) is what B moves them by.
+    `q` (P,) is d ln f_n / dB.
     """
     lines, count = course.lines, len(q)
     left = left_over(course.weight, lines.residual, heard.alive)
@@ -59,8 +60,8 @@ def _trust(off, variance):
 
 @_jit
 def _on_the_line(q, relative, variance):
-    """How far partials (P,) lie on the line of (1, q) that most lie on. Begun with the likeliest of all lines through two
-    of them, or one (Fischler and Bolles 1981), since those that are far off lead one through all astray."""
+    """Weights of partials (P,) by distance from the line on (1, q) that most lie on; begun with the likeliest of all lines
+    through one or two of them (Fischler and Bolles 1981), since outliers mislead a fit to all."""
     count = len(q)
     likely, level, bend, scatter = -np.inf, 0.0, 0.0, 0.0
     for i in range(count):
@@ -90,7 +91,7 @@ def _on_the_line(q, relative, variance):
 
 @_jit
 def _chance(q, relative, level, bend, variance, scatter):
-    """The logarithm of how likely partials (P,) lie so far off a line, where some may be another's."""
+    """Log-likelihood of deviations (P,) from a line under a mixture with outliers."""
     total = 0.0
     for k in range(len(q)):
         each = variance[k] + scatter**2
@@ -100,7 +101,7 @@ def _chance(q, relative, level, bend, variance, scatter):
 
 @_jit
 def _own_glides(t, weight, residual, course):
-    """By how much more than the common `course` (M,) each partial glides, as it was fitted, and how well that is told."""
+    """Glide of each partial in excess of the common `course` (M,), and its 1σ."""
     excess, strength, frames = np.empty(len(weight)), np.empty(len(weight)), len(t)
     for j in range(len(weight)):
         w, total, mean, mid = weight[j], 0.0, 0.0, 0.0
@@ -124,7 +125,7 @@ def _own_glides(t, weight, residual, course):
 
 @_jit
 def _alike(excess, variance, own):
-    """How far partials (P,) glide as those do that are the string's `own` (P,)."""
+    """Weights of partials (P,) by how alike they glide to the string's `own` (P,)."""
     trust = own.copy()
     for _ in range(ROUNDS[1]):
         total = mean = 0.0

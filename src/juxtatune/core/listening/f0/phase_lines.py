@@ -50,15 +50,15 @@ def powers(z):
 class Pitch(NamedTuple):
     """What all partials together say; relative where nothing else is said."""
 
-    shift: float  # Δf1/f1
-    bend: float  # ΔB
+    relative_shift: float  # Δf1/f1
+    delta_b: float  # ΔB
     sigma: float  # 1σ of the shift
-    among: float  # the same by the scatter among partials alone
-    turn: float  # 1σ of the bend
-    own: float  # 0 to 1: how far the partials' scatter is their own
-    disagree: float  # 0 to 1: how far they disagree, whatever the cause
-    slow: float  # 0 to 1: how likely the glide is a drift
-    unheard: float  # of the glide
+    sigma_scatter: float  # the same by the scatter among partials alone
+    sigma_b: float  # 1σ of the bend
+    intrinsic_scatter: float  # 0 to 1: how far the partials' scatter is their own
+    excess_scatter: float  # 0 to 1: how far they disagree, whatever the cause
+    drift_probability: float  # 0 to 1: how likely the glide is a drift
+    extrapolation_sigma: float  # of the glide
 
 
 class PhaseEstimate(NamedTuple):
@@ -79,10 +79,10 @@ def fit_phase_lines(
     z: NDArray[np.complex128], noise: F, every: NDArray[np.int64], hz: F, t: F,
     overlap: float, inharmonicity: float, with_glide: bool,
 ) -> PhaseEstimate | None:  # fmt: skip
-    """The common pitch of partials `z` (P, M), turned down to zero from `hz` (P,), their numbers `every`; None where none
-    is heard.
+    """The common pitch of partials `z` (P, M), heterodyned at `hz` (P,); their numbers are `every`. None if none is audible.
 
-    `t` (M,) are times since the first frame, s; `noise` (P,) is the power of z from noise alone.
+    `t` (M,): times since the first frame, s. `noise` (P,): power of z from noise alone. `overlap`: frames per independent
+    frame.
     """
     heard = _begun(z, noise, every, hz, t, overlap)
     if len(heard.where) == 0:
@@ -95,7 +95,7 @@ def fit_phase_lines(
 
 
 def _phase_estimate(course: GlideFit, heard: AudiblePartials, inharmonicity: float, with_glide: bool) -> PhaseEstimate | None:
-    """What a course says; None where no partial is near enough to be the string's."""
+    """The estimate under one glide model; None where no partial lies near enough to be the string's."""
     some, pitch, snr, relative, amplitude, decay = _concluded(course, heard, inharmonicity, with_glide)
     if not some:
         return None
@@ -103,7 +103,7 @@ def _phase_estimate(course: GlideFit, heard: AudiblePartials, inharmonicity: flo
 
 
 def _own_partials_only(course: GlideFit, told: PhaseEstimate, heard: AudiblePartials, inharmonicity: float) -> PhaseEstimate:
-    """What those partials say that are the string's own, where that is rather so than what all do."""
+    """The estimate from the string's own partials (by membership), where that is likelier than the one from all."""
     q, trust, chosen = lever(heard.n, inharmonicity), np.ones(len(heard.n)), told
     for _ in range(OWN_ROUNDS):
         trust = partial_membership(q, heard, course, trust)
@@ -119,17 +119,17 @@ def _own_partials_only(course: GlideFit, told: PhaseEstimate, heard: AudiblePart
 
 
 def _likelier(every: PhaseEstimate, own: PhaseEstimate | None) -> PhaseEstimate:
-    """What all partials say, or those that are the string's own, as far as they are surer, agree and are clear: a real
-    guitar's own may lie far off the rest, and a drum's partials anywhere."""
+    """A mixture of the estimates from every partial and from the string's own, by how much more certain and consistent the
+    latter is: on real guitars the two may differ, and a drum's partials lie anywhere."""
     if own is None or abs(own.glide[:, 0].sum()) > STEEPEST:
         return every
     before, after = every.pitch, own.pitch
     surer = before.sigma / max(after.sigma, 1e-12)
-    share = min(np.log(surer / SURER) / np.log(SURELY / SURER), 1.0) * (1 - after.disagree)
+    share = min(np.log(surer / SURER) / np.log(SURELY / SURER), 1.0) * (1 - after.excess_scatter)
     share /= 1 + (after.sigma / CLEAR) ** 4
     if not share > 0:
         return every
-    sigma = float(mixture_sigma(share, before.sigma, after.sigma, before.shift - after.shift))
+    sigma = float(mixture_sigma(share, before.sigma, after.sigma, before.relative_shift - after.relative_shift))
     mixed = Pitch(*(share * b + (1 - share) * a for a, b in zip(before, after, strict=True)))
     chosen = own if share > 0.5 else every
     return chosen._replace(pitch=mixed._replace(sigma=sigma), vaguer=max(before.sigma / sigma, 1.0))
@@ -137,7 +137,7 @@ def _likelier(every: PhaseEstimate, own: PhaseEstimate | None) -> PhaseEstimate:
 
 @_jit
 def _begun(z, noise, n, hz, t, overlap):
-    """The partials that are heard."""
+    """The audible partials, with the weight (inverse phase variance) of every frame."""
     power = powers(z)
     good, alive = standing_out(power, noise)
     where, frames = np.flatnonzero(good), z.shape[1]
@@ -157,8 +157,7 @@ def _begun(z, noise, n, hz, t, overlap):
 
 @_jit
 def _concluded(course, heard, inharmonicity, with_glide):
-    """Whether any partial is usable, the pitch, the loudest one over its noise in dB, and each one's deviation, amplitude
-    and decay."""
+    """(usable, pitch, SNR of the loudest partial in dB, relative deviation, amplitude and decay of each) under a glide model."""
     hz, alive, power, overlap = heard.hz, heard.alive, heard.power, heard.overlap
     persistence = course.persistence
     relative, variance, still = _off(course, heard)
@@ -186,9 +185,8 @@ def _concluded(course, heard, inharmonicity, with_glide):
 
 @_jit
 def _off(course, heard):
-    """By how much the partials (P,) are off, relative, the variance of each, and how many times less than the noise that
-    was heard between partials is left of their phases, in power: partials that fade reach there too. Each counts as it
-    is certain."""
+    """Relative deviation and variance (P,) of each partial, and the ratio of residual phase noise to the noise measured
+    between partials (decaying partials leak into that estimate), weighted by certainty."""
     lines, count = course.lines, len(heard.hz)
     left = left_over(course.weight, lines.residual, heard.alive)
     relative, variance = np.empty(count), np.empty(count)
@@ -210,7 +208,7 @@ def _off(course, heard):
 
 @_jit
 def lever(n, inharmonicity):
-    """What B moves partials `n` (P,) by, against the first."""
+    """d ln f_n / dB of partials `n` (P,), relative to the first (Fletcher 1964)."""
     out = np.empty(len(n))
     for j in range(len(n)):
         out[j] = (n[j] ** 2 / (1 + inharmonicity * n[j] ** 2) - 1 / (1 + inharmonicity)) / 2
@@ -219,7 +217,7 @@ def lever(n, inharmonicity):
 
 @_jit
 def _usable(q, relative, variance, faint, fades):
-    """What of these (P,) is told of the partials that are near enough: (5, Q)."""
+    """The rows (q, deviation, variance, faint, fades) of partials near enough to be the string's: (5, Q)."""
     good, count = np.zeros(len(q), np.bool_), 0
     for k in range(len(q)):
         good[k] = np.isfinite(relative[k]) and np.isfinite(variance[k]) and abs(relative[k]) < FURTHEST
@@ -249,8 +247,8 @@ def _joined(usable):
 
 @_within
 def _slow(t, phase, weight, hz, frames, by_energy, agree):
-    """How likely the glide is a slow one, one independent frame in so many: 0 to 1. Where the string's energy leads it,
-    as far as partials `agree`, and leaves far less (`by_energy`), it is that."""
+    """Probability (0 to 1) that the glide is a slow drift, from the likelihood of every time constant; reduced where an
+    energy-driven glide, as far as partials `agree`, leaves a much smaller residual (`by_energy`)."""
     times = ANY_TAU.copy()
     gained = gains(times, t, phase, weight, hz)
     # one of the times tried is the likeliest of all, which may be far likelier than its neighbours

@@ -25,7 +25,7 @@ MUCH_WORSE = 3.0  # times, by which partials scatter more than those of them tha
 
 
 class Line(NamedTuple):
-    """What partials deviate by, as a line of (1, q), with the 1σ of its level and of its bend."""
+    """Deviations as a line on (1, q), with 1σ of its level and slope."""
 
     level: float
     bend: float
@@ -37,13 +37,12 @@ class Line(NamedTuple):
 
 @_jit
 def fit_line(q, relative, variance, faint, fading, free, prior):
-    """Robust regression of deviations on (1, q) with scatter beyond their variance: (level, bend, σ of each, how far
-    their scatter is their own, how far they disagree at all).
+    """Robust regression of deviations on (1, q) with excess scatter: (level, slope, σ of each, intrinsic scatter, excess
+    scatter).
 
-    What disturbs the partials moves all of them alike, as beating does, or each the more the fainter it is (`faint`, at
-    least 1), as what sounds beside them does: both count by how likely they are (Bayesian model averaging). Partials
-    that disagree by more are a real guitar's: the louder, the more they count. Those that are `fading` count that many
-    times less.
+    What disturbs the partials moves all alike, as beating does, or the faint ones more (`faint`, at least 1), as noise does:
+    both models count by likelihood (Bayesian model averaging). Larger scatter is a real string's inharmonic partials: the
+    louder, the more they count. `fading` partials count that many times less.
     """
     every = np.ones(len(q))
     variance, faint = variance * fading, faint * fading
@@ -66,7 +65,7 @@ def fit_line(q, relative, variance, faint, fading, free, prior):
 
 @_jit
 def _begun_twice(q, relative, variance, faint, free, prior, trusted):
-    """The regression begun with all partials and with those `trusted`: where it ends is chance, so both ends count."""
+    """The regression started from all partials and from those `trusted`; as the end may depend on the start, both count."""
     one, _ = _joined(q, relative, variance, faint, free, prior, FAR, np.ones(len(q)))
     other, _ = _joined(q, relative, variance, faint, free, prior, FAR, trusted)
     return _mixed(_near(other, one, SOME_CENTS) * _chance(other.likely - one.likely), other, one)
@@ -79,8 +78,8 @@ def _chance(log_odds):
 
 @_jit
 def agree(q, relative, variance, free, prior):
-    """The plain robust regression, for partials among which another string's may be: (level, bend, σ of level, scatter
-    beyond their variance)."""
+    """Robust regression without scatter models, for partials among which another string's may be: (level, slope, σ of level,
+    excess scatter)."""
     every = np.ones(len(q))
     alike, _ = _joined(q, relative, variance, every, free, prior, FAR, every)
     spread = alike.spread * (1 + REAL_UNSURE * _excess_scatter(alike.scatter))
@@ -89,19 +88,19 @@ def agree(q, relative, variance, free, prior):
 
 @_jit
 def _near(one, other, width):
-    """How far two readings are of one string: 0 to 1."""
+    """How alike (0 to 1) two readings are."""
     return 1 / (1 + ((one.level - other.level) / width) ** 4)
 
 
 @_jit
 def _excess_scatter(scatter):
-    """How far a scatter of partials is a real guitar's: 0 to 1."""
+    """How far (0 to 1) a scatter is that of a real string's inharmonic partials."""
     return scatter**2 / (scatter**2 + DISAGREE**2)
 
 
 @_jit
 def _mixed(p, one, other):
-    """The mean of two readings, the first of which is true with probability p; its scatter is the second's."""
+    """Mixture of two readings, the first with probability p; the scatter is the second's."""
     level, bend = p * one.level + (1 - p) * other.level, p * one.bend + (1 - p) * other.bend
     spread = _mixture_sigma(p, other.spread, one.spread, one.level - other.level)
     likely = other.likely + p * (one.likely - other.likely)
@@ -110,9 +109,10 @@ def _mixed(p, one, other):
 
 @_jit
 def _joined(q, relative, variance, faint, free, prior, far, trusted):
-    """Tukey's biweight, for which nothing counts from `far` σ on; the extra variance grows until the scatter is explained.
+    """Regression with Tukey's biweight (zero weight from `far` σ on); the extra variance grows until the scatter is
+    explained.
 
-    Begins with the partials `trusted` (k,). Returns the line and the trust.
+    Starts from the partials `trusted` (k,). Returns the line and the weights.
     """
     count = len(q)
     trust = trusted.copy()

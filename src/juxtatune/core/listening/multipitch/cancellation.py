@@ -17,10 +17,10 @@ SETTLE_S, LEAST_S = 0.15, 0.6  # the glide of the attack is left out, where enou
 
 
 def cancel_iteratively(heard: Sinusoids, goals: dict[int, float], strange: Rows | None = None) -> dict[int, VotedString]:
-    """Lowest strings first: their odd partials are theirs alone. Each takes its sinusoids away from the rest.
+    """Estimates strings from the lowest up, since its odd partials are its own; each removes its sinusoids from the rest.
+    Then each again from what no other explains: one may have hidden in the partials of a higher one.
 
-    Then each again from what no other string explains: one may have hidden in the partials of a higher one.
-    The `strange` ones (k,) are no string's.
+    The `strange` sinusoids (k,) belong to no string.
     """
     settled: dict[int, VotedString] = {}
     taken: dict[int, Rows] = {}
@@ -40,7 +40,7 @@ def cancel_iteratively(heard: Sinusoids, goals: dict[int, float], strange: Rows 
 
 @dataclass(frozen=True)
 class Separated:
-    """What sounds from sample `first` on, and the strings found in it, numbered from 0."""
+    """The sinusoids of a sound from sample `first` on, and the strings estimated from them, numbered from 0."""
 
     heard: Sinusoids
     settled: dict[int, VotedString]
@@ -50,7 +50,7 @@ class Separated:
 def separate_all(
     x: Samples, rate: float, start: float, end: float, f1: float, others: tuple[float, ...]
 ) -> Separated | None:
-    """The string near f1 (Hz, number 0) that sounds from `start` to `end` (s) and the others (Hz) that ring with it."""
+    """The string near f1 (Hz, number 0) that sounds from `start` to `end` (s), and the others (Hz) that ring with it."""
     start += min(SETTLE_S, max(0.0, end - start - LEAST_S))
     if end - start < LEAST_S / 1.2:
         return None
@@ -63,7 +63,7 @@ def separate_all(
 def separate(
     x: Samples, rate: float, start: float, end: float, f1: float, others: tuple[float, ...]
 ) -> VotedString | None:
-    """One string near f1 (Hz) that sounds from `start` to `end` (s), taken apart from others (Hz) that ring with it."""
+    """The string near f1 (Hz) that sounds from `start` to `end` (s), separated from others (Hz)."""
     taken = separate_all(x, rate, start, end, f1, others)
     found = taken.settled.get(0) if taken is not None else None
     return deglided(taken.heard, found) if taken is not None and found is not None else None

@@ -27,7 +27,7 @@ REMAINS = 0.03  # of a neighbour that is taken away, since it glides a little to
 
 
 def deglided(heard: Sinusoids, found: VotedString) -> VotedString:
-    """The reading without the attack glide; less sure where the partials have no one frequency, as a real guitar's."""
+    """The string with its attack glide removed; less certain where its partials have no one frequency, as on real guitars."""
     straight = _straightened(heard, found)
     wide = max(0.0, _spread(heard, found.used) - USUAL_SPREAD)
     quick = _quick(heard, found)
@@ -36,8 +36,7 @@ def deglided(heard: Sinusoids, found: VotedString) -> VotedString:
 
 
 def _quick(heard: Sinusoids, found: VotedString) -> float:
-    """How far a string is made of what dies at once, 0 to 1: so do other sounds, and what is left of other strings; thin
-    strings of nylon do too."""
+    """How far (0 to 1) a string's sinusoids decay at once: other sounds do, and residues of other strings; thin nylon too."""
     decay = np.array([heard.parts[row].decay for row in found.used])
     at_once = decay >= LASTS * max(1.0, (found.f1 / THIN_HZ) ** 2)
     share = np.average(at_once, weights=10 ** (heard.level[found.used] / 10))
@@ -45,7 +44,7 @@ def _quick(heard: Sinusoids, found: VotedString) -> float:
 
 
 def _spread(heard: Sinusoids, rows: NDArray[np.int64]) -> float:
-    """How far the energy of a string's partials lies about its mean, in cents; loud partials count most."""
+    """Energy-weighted spread of a string's partials about their mean, in cents."""
     decay = np.array([c.decay for c in heard.parts])
     energy = np.array([c.amplitude**2 for c in heard.parts]) / np.maximum(2 * decay, LEAST_DECAY)
     off = CENTS * np.log(heard.hz[None, :] / heard.hz[rows][:, None])
@@ -59,9 +58,9 @@ def _spread(heard: Sinusoids, rows: NDArray[np.int64]) -> float:
 
 
 def _straightened(heard: Sinusoids, found: VotedString) -> VotedString:
-    """The reading with the rest of the attack glide taken out, from the phases of the string's own sinusoids.
+    """The string with the rest of the attack glide removed, from the phases of its own sinusoids.
 
-    Those that stand clear of their neighbours are asked; the glide of the others cannot be told from a beat.
+    Only those well separated from their neighbours are used: the glide of the others looks like a beat.
     """
     others = [_neighbours(heard, int(row)) for row in found.used]
     crowd = np.array([sum(c.amplitude**2 for c in o) for o in others])
@@ -95,7 +94,7 @@ def _power(heard: Sinusoids, found: VotedString) -> F:
 
 
 def _neighbours(heard: Sinusoids, row: int) -> list[matrix_pencil.DampedSinusoid]:
-    """What else rings in a sinusoid's band. What dies at once beside it is its own glide."""
+    """The other sinusoids in a band; what decays at once beside a sinusoid is its own glide."""
     me = heard.parts[row]
     return [
         c

@@ -10,9 +10,9 @@ WIDEST = 6.0  # widths from its middle, a vote is nothing
 
 @nb.njit(cache=True, nogil=True)
 def density(cents, width, weight, columns, partials, grid):
-    """The votes on each place of an even `grid` (G,) in cents: of each partial its best sinusoid's counts.
+    """Votes on each offset of an even `grid` (G,) in cents: each partial gives its best sinusoid's vote.
 
-    Sinusoid k lies at cents[k], is sure to width[k], counts weight[k] and may be partial columns[k] (from 0).
+    Sinusoid k lies at cents[k] with width width[k], counts weight[k] and may be partial columns[k] (from 0).
     """
     step = grid[1] - grid[0]
     best = np.zeros((partials, len(grid)))

@@ -39,7 +39,7 @@ class DampedSinusoid:
 
 
 def bands(x: Samples, rate: float, centres: F, step: float = STEP_S) -> Z:
-    """Each band turned down to zero (M, bands), one value every `step` (s); needs WINDOW_S of sound."""
+    """Each band demodulated to zero (M, bands), one value every `step` (s); needs WINDOW_S of sound."""
     size, hop = int(WINDOW_S * rate), int(step * rate)
     starts = np.arange(0, len(x) - size + 1, hop)
     window = _window(size)
@@ -48,12 +48,12 @@ def bands(x: Samples, rate: float, centres: F, step: float = STEP_S) -> Z:
 
 
 def long_enough(x: Samples, rate: float) -> bool:
-    """Whether a sound's bands have values enough for any component to be told."""
+    """Whether a band has enough values for any sinusoid to be estimated."""
     return (len(x) - int(WINDOW_S * rate)) // int(STEP_S * rate) + 1 >= LEAST_VALUES
 
 
 def response(off: F, rate: float) -> F:
-    """How large (0 to 1) sinusoids look that lie so far (Hz) off the middle of their bands."""
+    """Gain (0 to 1) of a band at this distance (Hz) from its centre."""
     size = int(WINDOW_S * rate)
     t = (np.arange(size) - (size - 1) / 2) / rate
     return np.asarray(np.cos(2 * np.pi * np.outer(off, t)) @ _window(size)) / 2
@@ -87,7 +87,7 @@ def damped_sinusoids(z: Z, step: float, centres: F, noise: float) -> list[list[D
 
 
 def _poles(z: Z, step: float, noise: float) -> list[Z]:
-    """What one value of each band is multiplied by to give the next, by each of its sinusoids."""
+    """Signal poles of each band."""
     count, width = len(z), len(z) // 3
     hankel = np.lib.stride_tricks.sliding_window_view(z.T, width + 1, axis=1)
     # the squares of the singular values, and the vectors, rising
@@ -109,7 +109,8 @@ def _poles(z: Z, step: float, noise: float) -> list[Z]:
 
 
 def _shift(basis: Z) -> Z:
-    """What turns all rows but the last of each orthonormal basis (K, M, P) into all but the first: (K, P, P).
+    """Shift operator of each orthonormal basis (K, M, P): the least-squares map from all rows but the last to all but the
+    first, (K, P, P).
 
     By the inverse of I - r* r, where r is the last row (Sherman and Morrison 1950), in place of a pseudoinverse.
     """
@@ -120,8 +121,7 @@ def _shift(basis: Z) -> Z:
 
 
 def _described(poles: Z, sizes: Z, centres: F, step: float, count: int, left: F) -> list[list[DampedSinusoid]]:
-    """The sinusoids (bands, P) of bands of `count` values, strongest first; `left` (bands,) is the power that none
-    explains."""
+    """The sinusoids (bands, P) of bands of `count` values, strongest first; `left` (bands,) is the residual power."""
     hz, decay = np.angle(poles) / (2 * np.pi * step), -np.log(np.abs(poles)) / step
     lasts = np.minimum(count * step, 1.5 / np.maximum(decay, 0.05))
     # Rife and Boorstyn (1974), for as long as the component lasts, with the window's overlap
@@ -136,6 +136,6 @@ def _described(poles: Z, sizes: Z, centres: F, step: float, count: int, left: F)
 
 
 def without(z: Z, others: list[DampedSinusoid]) -> Z:
-    """What is left of a band (M,) when some of its components are taken away."""
+    """A band (M,) with some of its sinusoids subtracted."""
     steps = np.arange(len(z))
     return z - sum((c.size * c.pole**steps for c in others), np.zeros(len(z), complex))

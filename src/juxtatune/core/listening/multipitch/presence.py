@@ -22,7 +22,8 @@ ODD = 0.25  # of the partials
 
 
 def explained_by(heard: Sinusoids, found: VotedString) -> Rows:
-    """The sinusoids that a string explains: its partials, what its glide leaves beside them, those above, and stray ones."""
+    """The sinusoids that a string explains: its partials, residues of its glide beside them, higher partials, and stray
+    ones."""
     beside = (np.abs(heard.hz[:, None] - heard.hz[found.used][None, :]) < BESIDE).any(axis=1)
     above = partial_hz(found.f1, found.inharmonicity, np.arange(PARTIALS + 1, HIGHEST + 1))
     taken = beside | (np.abs(CENTS * np.log(heard.hz[:, None] / above[None, :])) < ABOVE).any(axis=1)
@@ -35,31 +36,31 @@ def explained_by(heard: Sinusoids, found: VotedString) -> Rows:
 
 
 def presence_test(heard: Sinusoids, found: VotedString, free: Rows) -> VotedString | None:
-    """A string read from the `free` sinusoids (k,), with how doubtful it is; None when it rather does not ring."""
+    """A string estimated from the `free` sinusoids (k,) with the log odds against it; None when it is more likely absent."""
     doubt = _doubt(heard, found, free)
     return replace(found, doubt=doubt) if doubt < DOUBTFUL and _has_odd(found.numbers) else None
 
 
 def _has_odd(n: NDArray[np.int64]) -> bool:
-    """Whether enough partials are odd ones, low ones too: what has even ones alone is the octave."""
+    """Whether enough partials are odd, low ones among them: with even ones alone it is the octave."""
     odd = n % 2 == 1
     low = odd[n <= LOWER]
     return bool(np.mean(odd) >= ODD and low.sum() >= max(1, ODD * len(low)))
 
 
 def _hidden(heard: Sinusoids, found: VotedString, free: Rows) -> NDArray[np.int64]:
-    """The low partials that are not heard because they lie upon another string's."""
+    """The low partials that are masked by another string's."""
     missing = np.setdiff1d(np.arange(1, LOW + 1), found.numbers)
     hz, others = partial_hz(found.f1, found.inharmonicity, missing), heard.hz[~free]
     return missing[(np.abs(others[:, None] - hz[None, :]) < UPON).any(axis=0)]
 
 
 def _doubt(heard: Sinusoids, found: VotedString, free: Rows) -> float:
-    """How likely a string was read into what others leave: log odds, where both are as frequent.
+    """Log odds that a string is spurious, at equal priors.
 
     A logistic regression over strums of benchmarks/, strings that were not played counting three times. Loud low partials
-    say most for a string, then those that stand alone and are no fifth's or octave's above it, and odd ones; against it
-    that its partials agree more loosely than they are sure, or are high.
+    say most for a string, then those that stand alone and are no fifth's or octave's above it, and odd ones; against it that
+    its partials agree more loosely than they are certain, or are high.
     """
     n, level = found.numbers, heard.level[found.used] - heard.level.max()
     low, odd = n <= LOW, n % 2 == 1
@@ -73,7 +74,7 @@ def _doubt(heard: Sinusoids, found: VotedString, free: Rows) -> float:
 
 
 def _loud(level: F, silent: float, full: float) -> F:
-    """How much a partial counts, 0 to 1, so many dB below the loudest of the sound."""
+    """Weight (0 to 1) of a partial so many dB below the loudest of the sound."""
     return np.asarray(np.clip((level + silent) / (silent - full), 0, 1))
 
 

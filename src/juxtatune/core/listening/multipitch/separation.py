@@ -18,8 +18,8 @@ STEADY = 6.0  # 1/s: what dies sooner cannot be followed back
 
 
 def isolate(x: Samples, rate: float, start: float, end: float, f1: float, others: tuple[float, ...]) -> Samples:
-    """The sound (N,) with what others (Hz) ring on taken away from `start` (s), when the string near f1 (Hz) begins, to
-    `end`, with 2 s around it and silence beyond; as it is where that cannot be told from the string itself."""
+    """The sound (N,) with other strings (Hz) subtracted from `start` (s), the onset of the string near f1 (Hz), to `end`,
+    with 2 s around it and silence beyond; unchanged where they cannot be separated from it."""
     taken = separate_all(x, rate, start, end, f1, others)
     if taken is None or 0 not in taken.settled:
         return x
@@ -39,7 +39,7 @@ def isolate(x: Samples, rate: float, start: float, end: float, f1: float, others
 
 
 def _rebuilt(heard: Sinusoids, rows: Rows, first: int, count: int, rate: float) -> Samples:
-    """What some of the sinusoids sound like for `count` samples, the first of them so many after that they were heard from."""
+    """Synthesis of some sinusoids for `count` samples, beginning so many after their estimate."""
     steady = [k for k in np.flatnonzero(rows) if heard.parts[k].decay < STEADY]
     parts, off = [heard.parts[k] for k in steady], heard.hz[steady] - heard.centres[heard.band[steady]]
     size = np.array([p.size for p in parts]) / matrix_pencil.response(off, rate)

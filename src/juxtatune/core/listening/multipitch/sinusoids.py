@@ -19,7 +19,7 @@ APART_HZ = 5.0  # from one band to the next
 
 @dataclass(frozen=True)
 class Sinusoids:
-    """What sounds: Hz, level in dB over the weakest that counts, 1σ in Hz, band. All (k,), rising in Hz.
+    """Hz, level in dB over the weakest that counts, 1σ in Hz, band. All (k,), rising in Hz.
 
     `z` (M, bands) are the bands about `centres` they were found in, `noise` the power of noise in one.
     """
@@ -74,7 +74,7 @@ def sinusoids(x: Samples, rate: float, within: list[tuple[float, float]] | None 
 
 
 def _bands(x: Samples, rate: float) -> F:
-    """Centres (Hz) of the bands in which something sounds."""
+    """Centres (Hz) of the bands with energy above the noise."""
     size = 1 << int(np.ceil(np.log2(len(x) * 2)))
     power = power_spectrum(x, size)
     step = rate / size

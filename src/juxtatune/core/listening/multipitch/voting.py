@@ -37,7 +37,7 @@ class VotedString:
 
 
 def vote(heard: Sinusoids, goal: float, others: list[float], free: Rows) -> VotedString | None:
-    """The place near a target where most partials agree."""
+    """The offset near a target on which most partials agree."""
     n = np.arange(1, PARTIALS + 1)
     expected = partial_hz(goal, USUAL_INHARMONICITY, n)
     off = CENTS * np.log(heard.hz[:, None] / expected[None, :])
@@ -59,7 +59,7 @@ def vote(heard: Sinusoids, goal: float, others: list[float], free: Rows) -> Vote
 
 
 def stretches(goal: float) -> list[tuple[float, float]]:
-    """Where (from, to in Hz) the partials of a string near a target may lie."""
+    """Frequency ranges (Hz) in which partials of a string near a target may lie."""
     n = np.arange(1, PARTIALS + 1)
     off = CENTS * STRETCHES[-1] * _lever(n.astype(float))
     expected = partial_hz(goal, USUAL_INHARMONICITY, n)
@@ -69,14 +69,14 @@ def stretches(goal: float) -> list[tuple[float, float]]:
 
 
 def _shared(goal: float, others: list[float], n: NDArray) -> Rows:
-    """Which partials of a string another string may have too, both being off: they say little about whose they are."""
+    """Which partials another string may share, both being detuned: they are weak evidence."""
     ratio = n[:, None] * goal / np.array([*others, np.inf])[None, :]
     near = np.maximum(np.round(ratio), 1.0)
     return np.asarray((np.abs(CENTS * np.log(np.maximum(ratio, 1e-9) / near)) < REACH).any(axis=1))
 
 
 def _lever(n: NDArray[np.floating]) -> NDArray[np.floating]:
-    """How far a partial moves with B, against the first: d ln f_n / dB about the usual inharmonicity."""
+    """d ln f_n / dB about the usual B, relative to the first partial."""
     return (n * n / (1 + USUAL_INHARMONICITY * n * n) - 1 / (1 + USUAL_INHARMONICITY)) / 2
 
 
@@ -90,7 +90,7 @@ def _regress(
     centre: float,
     bent: float,
 ) -> VotedString | None:
-    """f1 and B through the partials that agree: low ones first, since inharmonicity hardly moves them, then upward."""
+    """f1 and B through the partials that agree: low ones first, which B hardly moves, then upward."""
     n_all = columns + 1.0
     q_all = _lever(n_all)
     line, reach = centre + CENTS * bent * q_all, 2.0 * width + 1.0

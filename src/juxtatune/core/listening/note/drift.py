@@ -28,23 +28,23 @@ TURNED = 10.0  # cents: a string that moves so far is being turned, and where it
 
 
 def with_slow_drift(fit: F0Estimate, lasts: float) -> float:
-    """How far the pitch of a note of `lasts` seconds sinks for as long as that: 0 to 1."""
-    return fit.slow if min(lasts, TO_S) - FROM_S >= LEAST_S else 0.0
+    """Probability-like weight (0 to 1) that the pitch of a note of `lasts` seconds drifts all along."""
+    return fit.drift_probability if min(lasts, TO_S) - FROM_S >= LEAST_S else 0.0
 
 
 def _no_tension(fit: F0Estimate) -> float:
-    """How far its glide is none of a string's tension, which falls, and as its energy does: 0 to 1."""
+    """How far (0 to 1) the glide cannot be string tension, which falls, and as the energy does."""
     if fit.glide[:, 0].sum() < 0:
         return 1.0
     loud = fit.amplitude**2 >= LOUD * fit.amplitude.max() ** 2
     held = 1 / (2 * max(float(fit.decay[loud].min()), LEAST_DECAY))
     falls = float(np.average(fit.glide[:, 1], weights=np.abs(fit.glide[:, 0]) + 1e-12))
     slower = (falls / held - SLOWER) / BEYOND
-    return float(np.clip(max(slower, fit.disagree / DISAGREE), 0.0, 1.0))
+    return float(np.clip(max(slower, fit.excess_scatter / DISAGREE), 0.0, 1.0))
 
 
 def at_mean(x: Samples, rate: float, fit: F0Estimate, slow: float, onset: float, until: float) -> F0Estimate:
-    """The fit of a note that sounds from `onset` to `until` (s), as far as it is `slow` with its mean pitch."""
+    """The estimate of a note from `onset` to `until` (s) mixed with its mean pitch, by the weight `slow`."""
     mean = fit_pluck(x, rate, onset + FROM_S, min(until, onset + TO_S), fit.f1, fit.inharmonicity, glide=False)
     if mean is None:
         return fit

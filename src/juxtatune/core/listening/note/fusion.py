@@ -39,10 +39,10 @@ DISAGREE = (0.1, 0.3)  # of a first look's partials: so a real guitar's do, what
 def reject_astray(
     x: Samples, rate: float, fit: F0Estimate, first: F0Estimate, onset: float, until: float, tone: float
 ) -> F0Estimate:
-    """The same as `surest` of a pluck alone, or where a fit is far less sure than a `first` look whose partials agree, and
-    remains so or ends far off it, of that look: the longer one was led astray by what began since."""
+    """As `refine` for a pluck alone; where an estimate is far less certain than a `first` look whose partials agree, and
+    remains so or ends far off it, that look: the longer window was misled by what began since."""
     best = refine(x, rate, fit, onset, until, (), tone)
-    share = _spoilt(fit, first) * ramp(DISAGREE[1] - first.disagree, DISAGREE[1] - DISAGREE[0])
+    share = _spoilt(fit, first) * ramp(DISAGREE[1] - first.excess_scatter, DISAGREE[1] - DISAGREE[0])
     if share > 0:
         reach = STRAYS * float(np.hypot(best.sigma_cents, first.sigma_cents))
         far = ramp(abs(1200 * np.log2(best.f1 / first.f1)) / reach - 1, FAR_OFF)
@@ -51,18 +51,18 @@ def reject_astray(
 
 
 def _spoilt(fit: F0Estimate, first: F0Estimate) -> float:
-    """How much a fit is less sure than a first look, from not at all (0) to by far (1)."""
+    """How much less certain a fit is than a first look: 0 not at all, 1 by far."""
     times = fit.sigma_cents / max(first.sigma_cents, SPOILT_CENTS / SPOILT[0])
     return ramp(float(np.log(max(times / SPOILT[0], 1e-9))), float(np.log(SPOILT[1] / SPOILT[0])))
 
 
 def ramp(beyond: float, whole: float) -> float:
-    """A share that grows from 0 to 1 as what lies beyond a limit grows to `whole`."""
+    """0 to 1, linear in `beyond` from 0 to `whole`."""
     return min(max(beyond / whole, 0.0), 1.0)
 
 
 def blend(a: F0Estimate, b: F0Estimate, share: float) -> F0Estimate:
-    """A fit between two, so that no hair's breadth decides: `share` is that of the second."""
+    """Mixture of two estimates; `share` is the second's."""
     if share in (0.0, 1.0):
         return b if share else a
     moved = float(1200 * np.log2(b.f1 / a.f1))
@@ -76,29 +76,31 @@ def blend(a: F0Estimate, b: F0Estimate, share: float) -> F0Estimate:
 
 
 def refine(
-    x: Samples, rate: float, fit: F0Estimate, onset: float, until: float, ringing: tuple[float, ...], tone: float
+    x: Samples, rate: float, fit: F0Estimate, onset: float, until: float, sounding_f0s: tuple[float, ...], tone: float
 ) -> F0Estimate:
-    """The fit, or where it is unsure what other fits say, and what is left when other sound is taken away.
+    """The estimate, or where it is uncertain its mixture with other fits and with estimates from the separated sound.
 
-    Where strings ring (`ringing`, Hz) that is asked first, near where the `tone` (Hz) began: fits may slip on to them.
+    Where other strings sound (`sounding_f0s`, Hz) separation comes first, near the first `tone` (Hz): fits may lock on to
+    those.
     """
     end = min(until, onset + LONGEST_APART)
-    if ringing and fit.sigma_cents > UNSURE:
+    if sounding_f0s and fit.sigma_cents > UNSURE:
         if abs(1200 * np.log2(fit.f1 / tone)) > SLIPPED:
             fit = replace(fit, sigma_cents=max(fit.sigma_cents, SLIPPED))
-        left = _apart(x, rate, fit, onset, end, ringing, tone, tone)
+        left = _apart(x, rate, fit, onset, end, sounding_f0s, tone, tone)
         if left is not fit:
             return left
     fit = _reconsidered(x, rate, fit, onset + 0.002, min(until, onset + 4.0))
-    return _apart(x, rate, fit, onset, end, ringing, fit.f1, tone) if fit.sigma_cents > UNSURE_APART else fit
+    return _apart(x, rate, fit, onset, end, sounding_f0s, fit.f1, tone) if fit.sigma_cents > UNSURE_APART else fit
 
 
 def _reconsidered(x: Samples, rate: float, fit: F0Estimate, start: float, end: float) -> F0Estimate:
-    """The fit, or a surer one when it is unsure: other strings bend it, and their partials spoil the inharmonicity.
+    """The estimate, or when uncertain its mixture with fits of other inharmonicity and partial counts, with and without
+    glide.
 
-    Fits that are nearly as sure as the surest count too, so that chance does not choose between them.
+    Fits nearly as certain as the best count too, so that chance does not choose between them.
     """
-    if fit.among_cents < UNSURE:
+    if fit.scatter_sigma_cents < UNSURE:
         return fit
     others = [
         other
@@ -110,14 +112,14 @@ def _reconsidered(x: Samples, rate: float, fit: F0Estimate, start: float, end: f
     # what takes the pitch for steady reads the mean of a glide
     above = fit.mean_glide_cents(start, end)
     own = [
-        np.hypot(_owned(fit, o.sigma_cents, o.among_cents), MEAN * above if o.glide[0, 1] == 0 else 0.0)
+        np.hypot(_owned(fit, o.sigma_cents, o.scatter_sigma_cents), MEAN * above if o.glide[0, 1] == 0 else 0.0)
         for o in near
     ]
     sigma = np.array([fit.sigma_cents, *own])
     best = every[int(np.argmin(sigma))]
     share = (sigma.min() / sigma) ** NEARLY
     off = np.array([np.log(f.f1 / best.f1) for f in every])
-    scatter = fit.intrinsic_scatter / _beyond(fit, best.among_cents)
+    scatter = fit.intrinsic_scatter / _beyond(fit, best.scatter_sigma_cents)
     steady = best is not fit and best.glide[0, 1] == 0
     claim = float(np.hypot(best.sigma_cents, MEAN * above)) if steady else best.sigma_cents
     f1 = best.f1 * float(np.exp(share @ off / share.sum()))
@@ -135,17 +137,17 @@ def _with_and_without_glide(
 
 
 def _owned(fit: F0Estimate, sigma: float, among: float) -> float:
-    """1σ of another reading: where a real guitar's partials disagree of themselves, nothing beside them is to blame.
+    """1σ of another estimate, enlarged where the scatter is the string's own and no other sound is to blame.
 
-    What is surer beyond that found partials that do agree: the fit has lost them.
+    One still more certain found partials that do agree: then the first fit has lost them.
     """
     own = OWN * fit.intrinsic_scatter**1.5 * fit.sigma_cents / _beyond(fit, among)
     return float(np.hypot(sigma, own))
 
 
 def _beyond(fit: F0Estimate, among: float) -> float:
-    """How many times less the scatter of a fit's partials is the string's own, where another reading is so sure."""
-    return float(1 + (fit.among_cents / (among * BEYOND)) ** 4)
+    """Factor by which the intrinsic scatter of a fit is reduced, given another estimate's certainty."""
+    return float(1 + (fit.scatter_sigma_cents / (among * BEYOND)) ** 4)
 
 
 def _apart(
@@ -154,21 +156,21 @@ def _apart(
     fit: F0Estimate,
     start: float,
     end: float,
-    ringing: tuple[float, ...],
+    sounding_f0s: tuple[float, ...],
     tone: float,
     began: float,
 ) -> F0Estimate:
-    """The fit, or what is left near a tone (Hz) when what sounds beside it is taken away, if that is far surer.
+    """The estimate, or the one from the separated sound near a tone (Hz), if far more certain.
 
-    Further off it is another's: a band plays the same notes; but not where the tone `began` (Hz), which a vague fit lost.
-    Where it is surer by some, both count.
+    Further off it belongs to another source (a band plays the same notes), except where the tone `began` (Hz), which a vague
+    fit lost. Where somewhat more certain, both count.
     """
     own = fit.intrinsic_scatter
     if (own > ALL_OWN and fit.sigma_cents < OWN_CENTS) or (
-        not ringing and own > LARGELY_OWN and fit.sigma_cents < FEW_CENTS
+        not sounding_f0s and own > LARGELY_OWN and fit.sigma_cents < FEW_CENTS
     ):
         return fit
-    found = separate(x, rate, start, end, tone, ringing)
+    found = separate(x, rate, start, end, tone, sounding_f0s)
     if found is None:
         return fit
     found = replace(found, sigma=_owned(fit, found.sigma, found.sigma))
@@ -177,7 +179,7 @@ def _apart(
     moved = 1200 * np.log2(found.f1 / fit.f1)
     # all partials say how vague it is: those left of them may have been chosen wrongly
     vague = fit.sigma_all_partials > LOST
-    lost = vague and bool(ringing) and abs(1200 * np.log2(found.f1 / tone)) < ASTRAY
+    lost = vague and bool(sounding_f0s) and abs(1200 * np.log2(found.f1 / tone)) < ASTRAY
     if not lost and abs(moved) > min(AGREE, _near(fit.sigma_all_partials)):
         surely = vague and found.sigma < fit.sigma_all_partials / FAR_SURER
         return _found_again(fit, found) if surely and abs(1200 * np.log2(found.f1 / began)) < BEGUN else fit
@@ -192,7 +194,7 @@ def _apart(
 
 
 def _found_again(fit: F0Estimate, found: VotedString) -> F0Estimate:
-    """What was found where the fit slipped, and its glide with it."""
+    """The estimate from the separated sound in place of one that locked on to another source, with its glide."""
     return replace(
         fit,
         f1=found.f1,
@@ -205,5 +207,5 @@ def _found_again(fit: F0Estimate, found: VotedString) -> F0Estimate:
 
 
 def _near(sigma: float) -> float:
-    """How far off (cents) another reading may be of the same string."""
+    """Largest difference (cents) of two estimates of one string."""
     return min(STRAYS * sigma, FAR * sigma + FURTHER)

@@ -30,20 +30,19 @@ from juxtatune.core.listening.types import Reading, Targets
 
 ATTACK_FROM, ATTACK_TO = 0.012, 0.112
 LEAST_GLIDE, MOST_GLIDE = -3.0, 25.0  # cents above the settled pitch: beyond it is another string's
-FORETOLD = 2.0  # times that of a glide, before anything of it was heard: what it was then is not told
-NONSENSE = 150.0  # cents, from where nothing was heard of the attack, not even of a string that is turned
+FORETOLD = 2.0  # time constants before the first frame, from where a glide is not extrapolated back
+NONSENSE = 150.0  # cents: an attack further off is an artefact, even while a string is turned
 SHORTEST_S = 0.12
 ALONE_S = 1.2  # of a string that is clear but for its beginning
-NEARLY_ALL, FOR_MOST = (
-    0.95,
-    0.75,
-)  # of what is read is a drift: then nothing else is asked, and that counts less
+# drift probability from which further estimates are skipped, and from where they count less
+NEARLY_ALL, FOR_MOST = 0.95, 0.75
 LOST, TOO_SHORT = "the note is lost in other sound", "the note is too short to be read"
 
 
 @dataclass(frozen=True)
 class Pluck:
-    """What sounds of a pluck `until` then (s), a first look at it as it is among others, and whether that is sure."""
+    """A pluck's sound, isolated where other strings hide it, `until` when it can be used (s); a first estimate in the
+    unseparated sound, and whether that one is certain."""
 
     sound: Samples
     until: float
@@ -55,46 +54,46 @@ def read(
     x: Samples,
     rate: float,
     c: Candidate,
-    limit: float,
+    hard_end: float,
     next_note_onset: float,
     targets: Targets,
-    ringing: tuple[float, ...] = (),
-    told: bool = False,
+    sounding_f0s: tuple[float, ...] = (),
+    octave_fixed: bool = False,
 ) -> Reading | None:
-    """The reading of a confirmed candidate; `limit` ends the sound, `next_note_onset` is when another string joins.
+    """The reading of a confirmed onset; None for a noise shorter than 60 ms.
 
-    `ringing` (Hz) are the strings that still sound: where they hide it or its beginning they are taken away. Where it is
-    `told` which octave it is, that is not asked.
-    None for what turns out to be a noise of less than 60 ms.
+    `hard_end` (s): the sound ends there at the latest. `next_note_onset` (s): when another string joins.
+    `sounding_f0s` (Hz): strings that still sound; they are separated where they hide the pluck or its attack.
+    `octave_fixed`: the octave was corrected already and is not tried again.
     """
     numbers = np.array([n for n, _, _ in c.tone.matched][:8])
     inharmonicity = c.tone.inharmonicity or USUAL_INHARMONICITY
     hz = partial_hz(c.tone.f1, inharmonicity, numbers)
-    end = find_end(x, rate, c.onset, limit, next_note_onset, hz, c.tone.f1, bool(ringing))
+    end = find_end(x, rate, c.onset, hard_end, next_note_onset, hz, c.tone.f1, bool(sounding_f0s))
     until = min(end, next_note_onset) if next_note_onset - c.onset > 0.3 else end
     if end - c.onset < 0.06:
         return None
     if until - c.onset < SHORTEST_S:
         return unread(c, end, TOO_SHORT)
-    pluck = _pluck(x, rate, c, until, ringing)
-    if not told:
+    pluck = _pluck(x, rate, c, until, sounding_f0s)
+    if not octave_fixed:
         higher = octave_above(x, rate, c, pluck.look, until, targets) if pluck.look is not None else None
         other = higher
         if other is None and pluck.sound is not x:
             other = corrected_octave(pluck.sound, rate, c, pluck.until, targets)
         if other is not None:
-            return read(x, rate, other, limit, next_note_onset, targets, ringing, told=higher is not None)
-    fitted = _fitted(x, rate, c, pluck, until, bool(ringing))
+            return read(x, rate, other, hard_end, next_note_onset, targets, sounding_f0s, octave_fixed=higher is not None)
+    fitted = _fitted(x, rate, c, pluck, until, bool(sounding_f0s))
     if fitted is None:
         return unread(c, end, LOST)
     onset, fit, glides = fitted
-    # what rings along bends a reading as a drift does, and can be taken away
-    slow = with_slow_drift(fit, until - onset) if not ringing else 0.0
+    # sounding strings bias an estimate as a drift does, and can be separated
+    slow = with_slow_drift(fit, until - onset) if not sounding_f0s else 0.0
     if slow < NEARLY_ALL:
         surer = (
             reject_astray(x, rate, fit, pluck.look, onset, until, c.tone.f1)
-            if pluck.look is not None and pluck.sound is x and not ringing
-            else refine(x, rate, fit, onset, until, ringing, c.tone.f1)
+            if pluck.look is not None and pluck.sound is x and not sounding_f0s
+            else refine(x, rate, fit, onset, until, sounding_f0s, c.tone.f1)
         )
         fit = blend(fit, surer, ramp(NEARLY_ALL - slow, NEARLY_ALL - FOR_MOST))
     settled = fit if slow == 0 else at_mean(x, rate, fit, slow, onset, until)
@@ -102,12 +101,12 @@ def read(
     settled = shrink_to_prior(settled, onset, until)
     glide = None
     if not c.first and until - onset >= ATTACK_TO + 0.01:
-        # what other fits say of a pluck heard as it is holds for its glide too
-        glide = _glide(fit if pluck.sound is x else glides, onset, bool(ringing))
+        # refinements of the unseparated sound hold for its glide too
+        glide = _glide(fit if pluck.sound is x else glides, onset, bool(sounding_f0s))
     if glide is not None:
-        # of a drift its mean is read and not its end, and of a short note perhaps a usual one
+        # the reported pitch may be a mean (drift) or shrunk to a prior (short notes)
         glide -= 1200 * float(np.log2(settled.f1 / fit.f1))
-    # of a drift its end has a period, its mean has none: the reading lies between the two
+    # inharmonic strings are reported between first partial and period
     own = replace(
         settled,
         f1=settled.f1 * 2 ** (own_pitch_cents(settled) / 1200),
@@ -116,20 +115,20 @@ def read(
     return _reading(c, own, onset, end, glide, targets, phases_cents)
 
 
-def _pluck(x: Samples, rate: float, c: Candidate, until: float, ringing: tuple[float, ...]) -> Pluck:
-    """The sound of a candidate alone: strings that ring are taken away where they hide it or its beginning."""
+def _pluck(x: Samples, rate: float, c: Candidate, until: float, sounding_f0s: tuple[float, ...]) -> Pluck:
+    """The pluck with sounding strings separated from it, where they hide it or its attack."""
     look = _look(x, rate, c, until)
     sure = look is not None and look.sigma_all_partials <= UNSURE_APART
-    if not ringing or (sure and out_of_quiet(x, rate, c.onset)):
+    if not sounding_f0s or (sure and out_of_quiet(x, rate, c.onset)):
         return Pluck(x, until, look, sure)
     last = min(until, c.onset + (ALONE_S if sure else LONGEST_APART))
-    return Pluck(isolate(x, rate, c.onset, last, c.tone.f1, ringing), last, look, sure)
+    return Pluck(isolate(x, rate, c.onset, last, c.tone.f1, sounding_f0s), last, look, sure)
 
 
 def _fitted(
     x: Samples, rate: float, c: Candidate, pluck: Pluck, until: float, among: bool
 ) -> tuple[float, F0Estimate, F0Estimate] | None:
-    """When a candidate began (s), its fit, and the fit that says how it glides; None when it is lost in other sound."""
+    """Refined onset (s), the f0 estimate, and the estimate whose glide is used; None when no partial can be followed."""
     own, look = pluck.sound, pluck.look
     fit = look if own is x else _look(own, rate, c, until) or look
     if fit is None:
@@ -140,21 +139,21 @@ def _fitted(
     fit = fit_pluck(own, rate, onset + 0.002, min(pluck.until, onset + 4.0), fit.f1, fit.inharmonicity) or fit
     if own is x or look is None or not pluck.sure:
         return onset, fit, fit
-    # clear but for its beginning: all of it counts
+    # only the attack was hidden: estimate from all of it too
     whole = fit_pluck(x, rate, onset + 0.002, min(until, onset + 4.0), look.f1, look.inharmonicity) or look
     return onset, min(fit, whole, key=lambda f: f.sigma_cents), fit
 
 
 def _look(x: Samples, rate: float, c: Candidate, until: float) -> F0Estimate | None:
-    """A first look at a candidate that sounds until then (s)."""
+    """A first f0 estimate, from at most 1.5 s after the onset and until `until` (s)."""
     settle = 0.0 if c.first else min(0.04, 0.2 * (until - c.onset))
     start, end = c.onset + settle, min(until, c.onset + 1.5)
     return fit_pluck(x, rate, start, end, c.tone.f1, c.tone.inharmonicity or USUAL_INHARMONICITY, rounds=1, most=48)
 
 
 def _glide(fit: F0Estimate, onset: float, among: bool) -> float | None:
-    """How far the attack lies above the settled pitch, in cents; None where the strings `among` which it began spoil it,
-    or where it is told by nothing that was heard."""
+    """Cents of the attack above the settled pitch; None where other strings sounded (`among`) and it is out of range, or
+    where the glide model had no data there."""
     glide = fit.mean_glide_cents(onset + ATTACK_FROM, onset + ATTACK_TO)
     before = fit.origin - onset - ATTACK_FROM
     foretold = any(0 < time < before / FORETOLD for _, time in fit.glide)
@@ -163,7 +162,7 @@ def _glide(fit: F0Estimate, onset: float, among: bool) -> float | None:
 
 
 def unread(c: Candidate, end: float, why: str) -> Reading:
-    """A pluck that sounds until `end` (s) and cannot be read."""
+    """The reading of a pluck, until `end` (s), whose pitch cannot be estimated, and `why`."""
     return Reading(
         c.onset, end, None, None, None, None, None, None, None, None, None, 0.0, _db(c.level), problem=why
     )
@@ -182,7 +181,7 @@ def _reading(
     targets: Targets,
     phases_cents: float,
 ) -> Reading:
-    """The reading of a fit; `glide` is how far above it the pitch is in the attack (cents)."""
+    """The reading of an f0 estimate; `glide` is how far above it the attack lies (cents)."""
     pitch = targets.reference.pitch(fit.f1)
     place = place_pitch(pitch, targets)
     note = nearest_note(pitch, targets)

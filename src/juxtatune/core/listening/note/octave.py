@@ -23,7 +23,8 @@ LOOK_S = 1.5
 def octave_above(
     x: Samples, rate: float, c: Candidate, look: F0Estimate, until: float, targets: Targets
 ) -> Candidate | None:
-    """The fifth, octave, twelfth or double octave of a candidate that is far surer than a vague first look at it."""
+    """The fifth, octave, twelfth or double octave of a tone that is far more certain than the vague first estimate; else
+    None."""
     if look.sigma_all_partials < VAGUE or targets.tuning is None:
         return None
     power = c.tone.peaks.powers

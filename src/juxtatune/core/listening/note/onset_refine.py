@@ -16,7 +16,7 @@ QUIET = 0.3  # in power
 
 
 def refine_onset(x: Samples, rate: float, fit: F0Estimate, onset: float, among: bool) -> float:
-    """When a fitted tone began (s), near a guess; closer to it `among` strings that ring on."""
+    """Onset (s) of a fitted tone, near a guess; nearer with `among`, where other strings sound."""
     near = NEAR_S if among and not out_of_quiet(x, rate, onset) else REFINE_S
     return _with_attack(x, rate, fit, _refined(x, rate, fit, onset, near))
 
@@ -44,14 +44,14 @@ def _refined(x: Samples, rate: float, fit: F0Estimate, onset: float, near: float
 
 
 def out_of_quiet(x: Samples, rate: float, onset: float) -> bool:
-    """Whether a string is by far louder than what sounds before it, so that its onset shows."""
+    """Whether a string is far louder than what sounds before it, so that its onset shows."""
     around = np.array([-0.08, -0.02, 0.02, 0.08]) + onset
     a, b, c, d = (max(0, int(t * rate)) for t in around)
     return bool(np.sum(x[a:b] ** 2) < QUIET * np.sum(x[c:d] ** 2))
 
 
 def _with_attack(x: Samples, rate: float, fit: F0Estimate, onset: float) -> float:
-    """The onset, or an earlier one where the pick is heard out of silence before the tone is clear."""
+    """The onset, moved earlier where the pick is heard out of silence before the tone is clear."""
     size = int(0.004 * rate)
     first = int((onset - ATTACK_BEFORE_S) * rate)
     if first < 0 or first + 25 * size > len(x):

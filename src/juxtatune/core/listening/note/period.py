@@ -36,6 +36,6 @@ def period_offset(f1: float, numbers: NDArray[np.int64], hz: F, amplitude: F, de
 
 
 def own_pitch_cents(fit: F0Estimate) -> float:
-    """How far (cents) the pitch of a pluck lies above its f1; 0 where its partials agree."""
+    """Cents of the reported pitch above f1; 0 where the partials agree."""
     # squared: what clips has a little scatter of its own too
     return fit.intrinsic_scatter**2 * period_offset(fit.f1, fit.numbers, fit.hz, fit.amplitude, fit.decay)

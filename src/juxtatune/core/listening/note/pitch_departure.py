@@ -21,7 +21,7 @@ WITHIN_S, LEFT, STAYED = 0.5, 8.0, 4.0  # how far it goes in that time at the le
 
 
 class Departure(NamedTuple):
-    """When a string left its pitch (s), and whether several of its partials went together."""
+    """When a string left its pitch (s), and whether several of its partials did so together."""
 
     at: float
     turned: bool
@@ -56,7 +56,7 @@ def pitch_departure(x: Samples, rate: float, onset: float, end: float, f1: float
 
 
 def _several_go(partials: F, at: int, width: int, within: int) -> bool:
-    """Whether so many partials (P, M) have gone as far as each other: one alone may be disturbed by another string."""
+    """Whether several partials (P, M) moved equally far: a single one may be disturbed by another string."""
     before, then = partials[:, max(at - width, 0) : at + width // 2], partials[:, at : at + within]
     moved = np.median(then[:, then.shape[1] // 2 :], axis=1) - np.median(before, axis=1)
     gone = float(np.median(moved))

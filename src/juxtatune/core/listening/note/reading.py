@@ -22,22 +22,22 @@ def read(
     x: Samples,
     rate: float,
     c: Candidate,
-    limit: float,
+    hard_end: float,
     next_note_onset: float,
     targets: Targets,
-    ringing: tuple[float, ...] = (),
+    sounding_f0s: tuple[float, ...] = (),
 ) -> Reading | None:
     """The reading of a confirmed candidate, as `measure.read` has it, but of a string at rest.
 
     Where it is turned before it can be read, the reading says so.
     """
-    whole = measure.read(x, rate, c, limit, next_note_onset, targets, ringing)
+    whole = measure.read(x, rate, c, hard_end, next_note_onset, targets, sounding_f0s)
     if whole is None or (whole.sigma_cents is not None and whole.sigma_cents < UNSURE):
         return whole
     left = pitch_departure(x, rate, c.onset, whole.end, c.tone.f1, c.tone.inharmonicity or USUAL_INHARMONICITY)
     if left is None or measure.SHORTEST_S < left.at - c.onset < PERIODS / c.tone.f1:
         return whole
-    before = measure.read(x, rate, c, left.at, next_note_onset, targets, ringing)
+    before = measure.read(x, rate, c, left.at, next_note_onset, targets, sounding_f0s)
     if before is None or before.sigma_cents is None or before.sigma_all_partials is None:
         vague = whole.sigma_all_partials is None or whole.sigma_all_partials > VAGUE
         hand = left.turned and vague and c.tone.score > STRING_SCORE

@@ -21,8 +21,8 @@ SHORT_S, LONG_S = 0.6, 1.0  # from the one to the other it is left to the glide
 
 
 def shrink_to_prior(fit: F0Estimate, onset: float, until: float) -> F0Estimate:
-    """The fit of a note from `onset` to `until` (s): where its partials disagree of themselves, its end is weighed against
-    a usual one, each by how sure it is."""
+    """The estimate of a note from `onset` to `until` (s), shrunk towards a usual glide end where its partials scatter by
+    themselves."""
     lasts = until - onset
     sigma = fit.sigma_cents * cut_short(lasts, fit.intrinsic_scatter)
     own = sigma**2 - fit.sigma_cents**2

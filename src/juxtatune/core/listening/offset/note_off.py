@@ -47,18 +47,18 @@ def find_end(
     x: Samples,
     rate: float,
     onset: float,
-    limit: float,
+    hard_end: float,
     next_note_onset: float,
     tone_hz: NDArray[np.floating],
     f1: float,
     among: bool = False,
 ) -> float:
-    """When the tone is damped or lost: its partials fall far below their start, or suddenly, or into noise.
+    """The note-off (s): the partials fall far below their start, suddenly, or into noise.
 
-    Noise is what sounds beside the partials before another string joins at `next_note_onset` (s); `among` strings that ring, on
-    the quieter side of each.
+    Noise is measured beside the partials before another string joins at `next_note_onset` (s); with `among`, where other
+    strings sound, on the quieter side of each partial.
     """
-    last = min(limit, onset + LONGEST_LOOK, len(x) / rate)
+    last = min(hard_end, onset + LONGEST_LOOK, len(x) / rate)
     count = len(tone_hz)
     sides = [tone_hz + 0.5 * f1, tone_hz - 0.5 * f1] if among else [tone_hz + 0.5 * f1]
     every = np.concatenate([tone_hz, *sides])
@@ -76,7 +76,7 @@ def find_end(
 
 
 def _drop(t: NDArray[np.floating], power: NDArray[np.floating], beside: float, next_note_onset: float) -> float | None:
-    """The time at which a tone's power (M, P) falls suddenly, far below its start, or into what sounds beside it.
+    """When the power of partials (M, P) drops suddenly, far below its start, or into the noise (s); None for never.
 
     What joins at `next_note_onset` (s) does not bring it back.
     """
@@ -104,7 +104,7 @@ def _drop(t: NDArray[np.floating], power: NDArray[np.floating], beside: float, n
 
 
 def _falls(db: NDArray[np.floating], alone: NDArray[np.bool_]) -> NDArray[np.bool_]:
-    """Where, from its fourth frame on, a level (M,) falls suddenly and is not back soon, of what sounds `alone` (M,)."""
+    """Where, from its fourth frame on, a level (M,) drops suddenly and does not return, while it sounds `alone` (M,)."""
     now = np.arange(3, len(db))
     after, before = db[np.minimum(now + 2, len(db) - 1)], db[now - 3]
     fallen = np.maximum(db[now], after) < before - FALLS_DB

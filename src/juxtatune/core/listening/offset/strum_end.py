@@ -23,7 +23,7 @@ SILENT = 1e-6
 
 
 def after_strum(x: Samples, rate: float, settle: float) -> Samples | None:
-    """What rings of a strum from `settle` s after it until it is muted or lost; None where that is too short."""
+    """The sound of a strum from `settle` s after it until its note-off; None where that is too short."""
     if len(x) < 0.2 * rate or not np.max(np.abs(x)) > SILENT:
         return None
     size = int(0.05 * rate)
@@ -43,7 +43,7 @@ def after_strum(x: Samples, rate: float, settle: float) -> Samples | None:
 
 
 def _muted_at(x: Samples, rate: float, start: float) -> float | None:
-    """When most partials that sound after `start` (s) are gone from one moment to the next; None while they ring on."""
+    """When most partials that sound after `start` (s) vanish at once; None while they ring on."""
     size, hop = int(FRAME_S * rate), int(HOP_S * rate)
     part = x[int(start * rate) :]
     if len(part) < size + LATER * hop:

@@ -29,7 +29,7 @@ def frame_size(rate: float) -> int:
 
 
 def flux(x: Samples, rate: float) -> tuple[NDArray[np.float64], float, int]:
-    """Rise in dB per bin, one value a hop; with the hop in s and the frame size in samples."""
+    """Spectral flux in dB per bin, one value a hop; with the hop in s and the frame size in samples."""
     size, hop = frame_size(rate), max(1, round(HOP_S * rate))
     window = hann(size).astype(np.float32)
     padded = np.concatenate([np.zeros(size // 2), x, np.zeros(size)]).astype(np.float32)
@@ -52,7 +52,7 @@ def flux(x: Samples, rate: float) -> tuple[NDArray[np.float64], float, int]:
 
 
 def _floor(magnitude: F32) -> F32:
-    """What each bin holds when nothing sounds in it."""
+    """Noise floor of each bin."""
     quarter = (len(magnitude) - 1) // 4
     floor = np.partition(magnitude.T.copy(), quarter, axis=1)[:, quarter]
     floor = moving_median(floor, 31) * np.float32(1.6)
@@ -76,7 +76,7 @@ def onsets(x: Samples, rate: float) -> list[float]:
 
 
 def pick_peaks(rise: NDArray[np.float64], hop: float) -> list[float]:
-    """Times (s) of the tops of a rise that stand out, at least 60 ms apart; `hop` in s."""
+    """Times (s) of flux peaks that stand out, at least 60 ms apart; `hop` in s."""
     if len(rise) < 3:
         return []
     smooth = moving_mean(rise, 3)
@@ -97,7 +97,7 @@ def pick_peaks(rise: NDArray[np.float64], hop: float) -> list[float]:
 
 
 class RollingFlux:
-    """The same rise as sound comes in: each frame is transformed once, the last seconds are kept."""
+    """The same flux over a stream: each frame is transformed once, the last seconds are kept."""
 
     def __init__(self, rate: float, keep_s: float) -> None:
         self.size, step = frame_size(rate), max(1, round(HOP_S * rate))

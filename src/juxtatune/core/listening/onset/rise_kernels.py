@@ -12,7 +12,7 @@ DB = 20 / np.log(10)
 
 @nb.njit(cache=True, nogil=True, error_model="numpy", fastmath={"reassoc", "nsz", "contract"})
 def rises(logs):
-    """The mean rise in dB of the logarithms (M, bins) of every frame (M,) over the loudest of those a lag before; 0 for the
+    """Mean rise in dB of log magnitudes (M, bins) in every frame (M,) over the loudest of the frames a lag before; 0 for the
     first ones."""
     out, loudest = np.zeros(len(logs)), np.empty(logs.shape[1], logs.dtype)
     for i in range(LAG, len(logs)):

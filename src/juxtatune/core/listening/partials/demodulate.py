@@ -24,7 +24,7 @@ def partial_hz(f1: float, inharmonicity: float, n: NDArray) -> F:
 
 @dataclass(frozen=True)
 class Heterodyned:
-    """Partials `n` (P,) turned down from their expected frequencies `hz` (P,), with what noise adds to them."""
+    """Partials `n` (P,) demodulated at their expected frequencies `hz` (P,), with the power of noise in each."""
 
     t: F  # (M,) frame centres, s
     z: NDArray[np.complex128]  # (P, M) with the expected phase advance removed
@@ -44,7 +44,7 @@ def heterodyne(
     most: int = MOST_FRAMES,
     partials: int = MOST_PARTIALS,
 ) -> Heterodyned | None:
-    """The partials of a string at f1 (Hz) from `start` to `end` (s); None when that is too short."""
+    """The demodulated partials of a string at f1 (Hz) from `start` to `end` (s); None when that is too short."""
     size = int(rate * max(4.0 / f1, 0.02))
     first = int(np.ceil((start + 0.004) * rate))
     last = min(int(end * rate), len(x))

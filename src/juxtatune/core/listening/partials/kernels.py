@@ -17,7 +17,7 @@ ONSET_S = 0.15  # which counts most for how a partial begins
 
 @_jit
 def turned_down(z, t, hz):
-    """Projections (M, P) at times `t` (s) as rows (P, M) without the turns of steady partials of `hz` (P,)."""
+    """Projections (M, P) at times `t` (s) as rows (P, M), demodulated at `hz` (P,)."""
     out = np.empty((len(hz), len(t)), np.complex128)
     for j in range(len(hz)):
         for i in range(len(t)):
@@ -29,8 +29,7 @@ def turned_down(z, t, hz):
 
 @_jit
 def standing_out(power, noise):
-    """Which partials are heard (P,), and in which frames (P, M): each counts until it first sinks into the noise after
-    its loudest moment."""
+    """Which partials are audible (P,), and in which frames (P, M): until they first sink into the noise after their maximum."""
     count, frames = power.shape
     alive = np.zeros((count, frames), np.bool_)
     good = np.zeros(count, np.bool_)
@@ -57,8 +56,8 @@ def standing_out(power, noise):
 
 @_jit
 def faint_and_fading(power, alive, noise):
-    """How many times a partial (P,) is fainter than the loudest, in power: what disturbs it moves it as much more. And
-    how many times less it counts as it nears what is left out, so that it does so at no one moment."""
+    """For each partial (P,): how many times weaker in power than the loudest it is, which scales what disturbs it; and a
+    factor by which it counts less as it nears the limit of audibility, so that none drops out at once."""
     count = len(power)
     mean, most, frames, fading = np.empty(count), np.empty(count), np.empty(count), np.empty(count)
     loudest = loudest_mean = 0.0

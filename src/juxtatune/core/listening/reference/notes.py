@@ -28,7 +28,7 @@ NEAR_CENTS, LEAST_SHARE = 4.0, 0.4  # so near the common pitch so much of their 
 
 @dataclass(frozen=True)
 class Played:
-    """Cents above 440 that plucks agree on, within 50 of where they were looked for; 1σ; how far they glide (cents)."""
+    """Offset (cents) that plucks agree on, within 50 of the search; 1σ; their median glide (cents)."""
 
     cents: float
     sigma: float
@@ -36,7 +36,7 @@ class Played:
 
 
 def by_plucks(readings: list[Reading], near: float) -> Played | None:
-    """What all readings agree on near a pitch (cents), robustly; None where they are few or do not agree."""
+    """Robust mean offset of all readings near `near` (cents); None where they are few or do not agree."""
     heard = [r for r in readings if r.pitch is not None and r.sigma_cents is not None]
     if len(heard) < FEWEST:
         return None
@@ -75,12 +75,12 @@ def of_both(heard: float, played: Played) -> float:
 
 
 def _glide(r: Reading) -> float:
-    """How far its attack lies above where it settles (cents); NaN where that is not told."""
+    """Cents of the attack above the settled pitch; NaN where unknown."""
     return r.attack_cents - r.cents if r.attack_cents is not None and r.cents is not None else float("nan")
 
 
 def _median(glide: F, weight: F) -> float:
-    """How far they glide at the median, each as it counts."""
+    """Weighted median glide."""
     told = np.flatnonzero(np.isfinite(glide))
     if len(told) == 0:
         return USUAL_GLIDE

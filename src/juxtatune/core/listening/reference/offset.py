@@ -136,7 +136,7 @@ def _without_hum(frames: list[tuple[F, F]]) -> list[tuple[F, F]]:
 
 
 def _left_of(level: F, frames: int) -> float:
-    """How far (0 to 1) what has these levels, in some of so many frames, is no hum: it comes and goes, or falls."""
+    """How far (0 to 1) a tone with these levels in some of so many frames is music and not hum: it comes and goes, or falls."""
     often = len(level) / frames
     if often <= HUM_OFTEN[0]:
         return 1.0
@@ -145,7 +145,7 @@ def _left_of(level: F, frames: int) -> float:
 
 
 def _between(value: F | float, low: float, high: float) -> F:
-    """0 up to `low`, 1 from `high` on."""
+    """0 up to `low`, 1 from `high` on, linear between."""
     return np.clip((value - low) / (high - low), 0.0, 1.0)
 
 

@@ -87,7 +87,7 @@ def _string(c: Candidate, targets: Targets) -> int | None:
 def _another_player(
     level: NDArray[np.floating], strings: list[int | None], sure: Mask, targets: Targets
 ) -> Mask:
-    """Marks the quiet side of a gap in the levels, unless it is what the loud side lacks, or the one string that it lacks."""
+    """Flags the quiet side of a gap in the levels, unless it holds strings that the loud side lacks."""
     none = np.zeros(len(level), bool)
     rising = np.sort(level)
     gaps = np.diff(rising)
@@ -110,7 +110,7 @@ def _another_player(
 
 
 def _lacking(loud: Mask, strings: list[int | None], sure: Mask, targets: Targets) -> Mask:
-    """Marks the strings that most of the others, which are loud, lack: heard well, and once."""
+    """Flags soft strings, heard well and once, that the loud ones lack."""
     if targets.tuning is None:
         return np.zeros(len(loud), bool)
     has = {s for s, is_loud in zip(strings, loud, strict=True) if is_loud}
@@ -121,8 +121,8 @@ def _lacking(loud: Mask, strings: list[int | None], sure: Mask, targets: Targets
 
 
 def _far_quieter_player(level: NDArray[np.floating], strings: list[int | None]) -> Mask:
-    """Marks what is soft on a string that is heard loud too, where most of what is soft lies on no string: a band plays
-    the strings' notes now and then."""
+    """Flags soft notes on a string that is also heard loud, where most soft notes lie on no string: a band plays the
+    strings' notes now and then."""
     soft = level < -OTHER_DB
     lies = np.array([s is not None for s in strings])
     loud = {s for s, low in zip(strings, soft, strict=True) if not low}
@@ -153,7 +153,7 @@ def without_strays(heard: list[Reading], targets: Targets) -> list[Reading]:
 
 
 def _left_of(q: Reading, r: Reading) -> bool:
-    """Whether what seems to be a string picked again is but what a room leaves of it: far softer, and of no clear pitch."""
+    """Whether an apparent repluck is only the room's decay: far softer, and of no clear pitch."""
     if r.string != q.string or r.sigma_all_partials is None or r.cents is None or q.cents is None:
         return False
     follows = abs(q.end - r.start) < AGAIN_S and r.level_db < q.level_db - FAINT_DB
@@ -161,7 +161,7 @@ def _left_of(q: Reading, r: Reading) -> bool:
 
 
 def _is_partial(r: Reading, of: Reading) -> bool:
-    """Whether a string far from its target has just the pitch of a partial of another one that is not as far off."""
+    """Whether a string far from its target has just the pitch of a partial of another, better placed one."""
     if r.f1 is None or r.cents is None or of.f1 is None or of.cents is None:
         return False
     number = max(1, round(r.f1 / of.f1))
@@ -170,7 +170,7 @@ def _is_partial(r: Reading, of: Reading) -> bool:
 
 
 def _faint(r: Reading, placed: list[Reading]) -> bool:
-    """Whether in a short take a string that is well heard nowhere is far softer and vaguer than those that are the player's."""
+    """Whether, in a short take, a string that is nowhere heard well is far softer and less certain than the player's."""
     others = [q for q in placed if q is not r and q.level_db > r.level_db + FAINT_DB]
     if not others or len(placed) > FEW or r.sigma_all_partials is None:
         return False

@@ -42,7 +42,7 @@ def without_drums(x: Samples, rate: float, heard: list[Reading]) -> list[Reading
 
 
 def _goes_on(r: Reading, heard: list[Reading]) -> bool:
-    """Whether what seems a drum goes over into the next reading: its tone, which is but vague as it begins."""
+    """Whether an apparent drum turns into the next reading: a string that is vague as it begins."""
     later = next((q for q in heard if q.start > r.start), None)
     if later is None or later.f1 is None or r.f1 is None:
         return False

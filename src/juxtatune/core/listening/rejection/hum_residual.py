@@ -14,8 +14,7 @@ LOOK_S = 0.3
 
 
 def without_hum_residual(x: Samples, rate: float, found: list[Candidate], targets: Targets) -> list[Candidate]:
-    """The candidates without those near the mains that never begin or end in the sound `x` (N,) with its hum: where a
-    string near it is damped, hum that was followed beside that string shows again."""
+    """The candidates without those near the mains that never begin or end in the original sound `x` (N,), hum included."""
     return [
         c for k, c in enumerate(found) if c.first or not _near_mains(c) or _begins(x, rate, found, k, targets)
     ]

@@ -41,7 +41,7 @@ PRIOR = 2.3  # log odds that a string of a strum is read rightly
 
 @dataclass(frozen=True)
 class StrumReading:
-    """One string of a strum; `cents` is None when it cannot be told apart (`problem` says why)."""
+    """One string of a strum; `cents` is None when it cannot be separated (`problem` says why)."""
 
     string: int
     cents: float | None
@@ -82,7 +82,7 @@ def _without_rumble(x: Samples, rate: float) -> Samples:
 def _as_named(
     first: dict[int, VotedString], second: dict[int, VotedString], goals: dict[int, float]
 ) -> dict[int, VotedString]:
-    """The second look with strings of one target named as in the first: which is which nobody can hear."""
+    """The second analysis with strings of equal target numbered as in the first."""
     named: dict[int, VotedString] = {}
     for goal in set(goals.values()):
         alike = [s for s in goals if goals[s] == goal]
@@ -95,15 +95,15 @@ def _as_named(
 
 
 def _unlike(first: dict[int, VotedString], second: dict[int, VotedString]) -> float:
-    """By how many cents two looks at some strings differ, as far as both found them."""
+    """Difference (cents) of two analyses over the strings that both have."""
     off = [abs(CENTS * float(np.log(first[s].f1 / f.f1))) for s, f in second.items() if s in first]
     return sum(min(cents, SAME_CENTS) for cents in off) - SAME_CENTS * len(off)
 
 
 def _of_both(earlier: VotedString | None, later: VotedString | None) -> VotedString | None:
-    """Where a string lies by two looks at it: each counts by how sure it is, and their difference makes it less so.
+    """One string from two analyses, weighted by certainty; their difference lowers it.
 
-    What one of them alone finds must be surer: the other may rather be right.
+    What only one of them finds must be more certain.
     """
     if later is None:
         return earlier if earlier is not None and _clear_alone(earlier) else None
@@ -126,7 +126,7 @@ def _clear_alone(found: VotedString) -> bool:
 def _settled_after(
     x: Samples, rate: float, settle: float, goals: dict[int, float], before: Samples | None
 ) -> dict[int, VotedString]:
-    """The strings that can be told apart in what sounds from `settle` s after the strum on, and not `before` it."""
+    """The strings separable in the sound from `settle` s after the strum, without what sounded `before` it."""
     segment = after_strum(x, rate, settle)
     heard = sinusoids(segment, rate) if segment is not None else None
     if heard is None:
@@ -138,7 +138,7 @@ def _settled_after(
 
 
 def _real(found: dict[int, VotedString]) -> float:
-    """How far it is a real guitar that was strummed, 0 to 1: few strings of it have partials that agree."""
+    """How far (0 to 1) the partials scatter as a real guitar's do."""
     if len(found) < FEWEST:
         return 0.0
     least = float(np.quantile([f.scatter for f in found.values()], 1 / 3))
@@ -146,7 +146,7 @@ def _real(found: dict[int, VotedString]) -> float:
 
 
 def _own_pitch(heard: Sinusoids, found: VotedString, share: float) -> VotedString:
-    """A string with the share of the pitch that a real guitar's has."""
+    """A string with its reported pitch between first partial and period, as for single plucks."""
     parts = [heard.parts[row] for row in found.used]
     amplitude, decay = np.array([(c.amplitude, c.decay) for c in parts]).T
     above = share * period_offset(found.f1, found.numbers, heard.hz[found.used], amplitude, decay)

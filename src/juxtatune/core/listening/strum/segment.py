@@ -17,7 +17,7 @@ SAME = 0.25  # of its size in the strum: what was so large before already is not
 
 
 def before_strum(x: Samples, rate: float) -> Samples | None:
-    """What sounds just before a strum (N,); None where it does not stand out, or the sound begins with it."""
+    """The sound just before a strum (N,); None where it does not stand out, or the sound begins with it."""
     size = int(BLOCK_S * rate)
     power = np.square(x[: len(x) // size * size]).reshape(-1, size).mean(axis=1)
     if not np.any(power > 0):
@@ -38,7 +38,7 @@ def before_strum(x: Samples, rate: float) -> Samples | None:
 
 
 def after_strum_onset(heard: Sinusoids, before: Samples, rate: float) -> Rows:
-    """Which sinusoids (k,) of a strum sounded `before` (N,) already."""
+    """Flags the sinusoids (k,) of a strum that sounded `before` (N,) already."""
     size = np.abs(project(before, np.zeros(1, np.int64), hann(len(before)), heard.hz, rate))[0]
     amplitude: F = np.array([c.amplitude for c in heard.parts])
     return np.asarray(size > SAME * amplitude)

@@ -128,8 +128,8 @@ def begin(hz, weight, resolution, f1, stiffest, number):
 
 @_jit
 def _go_on(hz, weight, power, resolution, usual, begun, number):
-    """What a tone (score, f1, B) of common inharmonicity gives way to where that scores better: one that is stiffer, or has no
-    inharmonicity at all, as distortion makes it. `begun` (Hz): f1 by the low partials."""
+    """The better of a tone (score, f1, B) of common inharmonicity and a stiffer or a perfectly harmonic one, as distortion
+    makes. `begun` (Hz): f1 by the low partials."""
     value, refined, inharmonicity = usual
     least, other = value + STIFFER, np.zeros(len(hz), np.int64)
     most = begin(hz, weight, resolution, begun, MOST_INHARMONICITY, other)
@@ -312,8 +312,7 @@ def _known(known, count, x, width):
 
 @_jit
 def _raised(hz, weight, power, resolution, tone, number):
-    """A tone (score, f1, B), or its multiple, when partials that are none of it are but a trace, or little and out of
-    tune with it."""
+    """A tone (score, f1, B), or its multiple, when the partials between carry only a trace, or little and out of tune."""
     value, f1, inharmonicity = tone
     carried, out_of_tune = np.zeros(MOST_NUMBER + 1), np.zeros(MOST_NUMBER + 1)
     highest = _by_number(hz, power, number, f1, inharmonicity, carried, out_of_tune)

@@ -103,10 +103,13 @@ def _shrink(keep, count, keys, g, f, rank, parent, option, table, dropped_bound)
 
 
 @_jit
-def advance(t, pred, place, old, rows, limit, extras, width, heuristic_weight, song_penalty, stop, new, table, out, store):
+def advance(
+    t, pred, place, old, rows, limit, most_cost, extras, width, heuristic_weight, song_penalty, stop, new, table, out, store
+):
     """Expands a layer. `old` and `new` are (keys, g, f, rank, parent, option).
 
-    `song_penalty` (n,) estimates what each song left will cost, for ranking only.
+    Left out is what can only lead to `limit` or more, and what costs `most_cost` or more so far. `song_penalty` (n,)
+    estimates what each song left will cost, for ranking only.
 
     Returns (rows in the new layer, least bound among the dropped, incomplete, stopped).
     """
@@ -123,7 +126,7 @@ def advance(t, pred, place, old, rows, limit, extras, width, heuristic_weight, s
     for row in range(rows):
         if stop[0] != 0:
             return count, dropped_bound, incomplete, True
-        made, lost = successors(t, pred, old[0][row], old[1][row], place, limit, extras, out, store)
+        made, lost = successors(t, pred, old[0][row], old[1][row], place, most_cost, extras, out, store)
         incomplete = incomplete or lost
         for k in range(made):
             key, cost = store[0][k], store[1][k]

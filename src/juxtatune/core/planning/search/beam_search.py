@@ -60,8 +60,13 @@ class Searcher:
             self.table = np.full(size, -1, np.int64)
         return self.table[:size]
 
-    def run(self, pred: U64, effort: BeamParams, limit: float, stop: np.ndarray) -> SearchResult:
-        """Searches for a plan that costs less than `limit`. `stop[0]` set ends it early."""
+    def run(
+        self, pred: U64, effort: BeamParams, limit: float, stop: np.ndarray, lead: tuple[int, int] = (0, 1)
+    ) -> SearchResult:
+        """Searches for a plan that costs less than `limit`. `stop[0]` set ends it early.
+
+        With a `lead` (k, n) the first k places must cost less than an n-th of that.
+        """
         t = self.compiled.tables
         first, n = self.compiled.first, t.n
         root = self._layer(1)
@@ -72,8 +77,10 @@ class Searcher:
         table = self._sized_table(room)
         fresh = self._layer(room)
         for place in range(first, n):
+            most_cost = _most_cost(place - first, limit, lead)
             rows, lost_bound, incomplete, stopped = beam.advance(
-                self.compiled.packed, pred, place, kept[-1], rows, limit, effort.extras, effort.width, effort.heuristic_weight,
+                self.compiled.packed, pred, place, kept[-1], rows, limit, most_cost, effort.extras, effort.width,
+                effort.heuristic_weight,
                 effort.song_penalty if effort.song_penalty is not None else self._no_penalty,
                 stop, fresh, table, self.scratch, self.store,
             )  # fmt: skip
@@ -87,9 +94,11 @@ class Searcher:
             kept.append(tuple(a[:rows].copy() for a in fresh))
         best = int(np.argmin(kept[-1][1]))
         cost = float(kept[-1][1][best])
-        return SearchResult(cost, self._read(kept, best, pred, effort, limit), min(cost, dropped_bound), False)
+        return SearchResult(cost, self._read(kept, best, pred, effort, limit, lead), min(cost, dropped_bound), False)
 
-    def _read(self, kept: list[tuple], row: int, pred: U64, effort: BeamParams, limit: float) -> Decisions:
+    def _read(
+        self, kept: list[tuple], row: int, pred: U64, effort: BeamParams, limit: float, lead: tuple[int, int] = (0, 1)
+    ) -> Decisions:
         """Walks back from a row of the last layer and expands each state on the way once more."""
         path = []
         for layer in reversed(kept[1:]):
@@ -100,12 +109,18 @@ class Searcher:
         for step, (at, option) in enumerate(reversed(path)):
             place = self.compiled.first + step
             key, g = kept[step][0][at], float(kept[step][1][at])
+            most_cost = _most_cost(step, limit, lead)
             successors.successors(
-                self.compiled.packed, pred, key, g, place, limit, effort.extras, self.scratch, self.store
+                self.compiled.packed, pred, key, g, place, most_cost, effort.extras, self.scratch, self.store
             )
             _, _, ways, gap, idle = self.store
             reader.step(place, key, int(ways[option]), gap[option], idle[option])
         return reader.draft()
+
+
+def _most_cost(step: int, limit: float, lead: tuple[int, int]) -> float:
+    places, parts = lead
+    return limit / parts if step < places else limit
 
 
 class _Reader:

@@ -1,0 +1,111 @@
+"""Proof by the cheapest part: of a plan that costs less than a limit, some part costs less than its share of that.
+
+Each part is searched first in turn, as a night whose parts come in another order, and what costs its share or more there
+is left out; where nothing cheaper is found for any of them, the limit is a bound. That works because nothing but the
+songs played passes from one part to the next. Rules that put a song before one of another part are left out of a
+night whose parts come in another order.
+"""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from juxtatune.core.planning.model.compile import compile_gig
+from juxtatune.core.planning.model.plan import Slot
+from juxtatune.core.planning.search.beam_search import BeamParams, Searcher, SearchResult
+from juxtatune.core.repertoire.night import Gig
+
+
+@dataclass(frozen=True)
+class _Lead:
+    """One part to be searched first, with the width of that search."""
+
+    part: int
+    width: int
+
+
+def with_part_first(gig: Gig, lead: int) -> Gig:
+    """The night with one part before all others."""
+    night = gig.night
+    if lead == 0:
+        return gig
+    order = [lead, *(k for k in range(len(night.parts)) if k != lead)]
+    new = {part: k for k, part in enumerate(order)}
+    curve = None
+    if night.curve is not None:
+        of_part = gig.part_of_place()
+        curve = tuple(c for part in order for c, p in zip(night.curve, of_part, strict=True) if p == part)
+    pins = tuple(replace(pin, part=new[pin.part]) for pin in night.pins)
+    parts = tuple(night.parts[part] for part in order)
+    return replace(gig, night=replace(night, parts=parts, pins=pins, before=(), curve=curve))
+
+
+class ProofByParts:
+    """Searches from every part, wider and wider. Any number of threads may `work` on it at once."""
+
+    def __init__(
+        self,
+        gig: Gig,
+        widths: tuple[int, ...],
+        limit: Callable[[], float],
+        stop: np.ndarray,
+        raised: Callable[[float], None],
+        found: Callable[[tuple[Slot, ...]], bool],
+    ) -> None:
+        """`limit` gives what a plan must cost less than; `raised` hears of bounds; `found` of orders that cost less, and
+        says whether they hold."""
+        self._gig, self._widths, self._limit, self._stop = gig, widths, limit, stop
+        self._raised, self._found = raised, found
+        self._parts = [k for k, part in enumerate(gig.night.parts) if part.songs]
+        self._open = [_Lead(part, widths[0]) for part in self._parts]
+        self._bounds = dict.fromkeys(self._parts, 0.0)
+        self._lock = threading.Lock()
+
+    @staticmethod
+    def suits(gig: Gig) -> bool:
+        """Whether a night has parts of which none has begun."""
+        return gig.night.now is None and sum(part.songs > 0 for part in gig.night.parts) > 1
+
+    @property
+    def bound(self) -> float:
+        return min(self._bounds.values())
+
+    def work(self) -> None:
+        """Goes on until nothing is left to do, or stopped."""
+        while self._stop[0] == 0:
+            with self._lock:
+                if not self._open:
+                    return
+                lead = self._open.pop(0)
+            self._search(lead)
+
+    def _search(self, lead: _Lead) -> None:
+        gig = with_part_first(self._gig, lead.part)
+        compiled = compile_gig(gig)
+        limit, places = self._limit(), gig.night.parts[0].songs
+        found = Searcher(compiled).run(
+            compiled.pred | compiled.alike, BeamParams(lead.width, 2, 0.0), limit, self._stop, (places, len(self._parts))
+        )
+        if found.stopped:
+            return
+        more = found.draft is not None and self._found(self._as_played(lead, found))
+        with self._lock:
+            self._bounds[lead.part] = max(self._bounds[lead.part], found.bound)
+            wider = next((w for w in self._widths if w > lead.width), None)
+            if more:
+                self._open.insert(0, lead)
+            elif found.bound < limit and found.draft is None and wider is not None:
+                self._open.append(_Lead(lead.part, wider))
+            bound = self.bound
+        self._raised(bound)
+
+    def _as_played(self, lead: _Lead, found: SearchResult) -> tuple[Slot, ...]:
+        """The slots in the order of the night's own parts."""
+        assert found.draft is not None
+        order = [lead.part, *(k for k in range(len(self._gig.night.parts)) if k != lead.part)]
+        slots = (replace(slot, part=order[slot.part]) for slot in found.draft.order)
+        return tuple(sorted(slots, key=lambda slot: slot.part))
