@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 
@@ -14,7 +15,7 @@ from juxtatune.core.planning.search import beam, successors
 
 @dataclass(frozen=True)
 class BeamParams:
-    """How hard to search: states kept a layer, choices of early work (0 to 2), weight of the rough heuristic_weight.
+    """How hard to search: states kept a layer, choices of early work (0 to 2), weight of the rough cost to go.
 
     `song_penalty` (n,) estimates what each song left will cost, from a plan already known.
     """
@@ -33,6 +34,13 @@ class SearchResult:
     draft: Decisions | None
     bound: float
     stopped: bool
+
+
+class Lead(NamedTuple):
+    """Places at the beginning that must cost less than a limit of their own."""
+
+    places: int
+    limit: float
 
 
 class Searcher:
@@ -61,11 +69,11 @@ class Searcher:
         return self.table[:size]
 
     def run(
-        self, pred: U64, effort: BeamParams, limit: float, stop: np.ndarray, lead: tuple[int, int] = (0, 1)
+        self, pred: U64, effort: BeamParams, limit: float, stop: np.ndarray, lead: Lead | None = None
     ) -> SearchResult:
         """Searches for a plan that costs less than `limit`. `stop[0]` set ends it early.
 
-        With a `lead` (k, n) the first k places must cost less than an n-th of that.
+        With a `lead` its places, the first, must cost less than its own limit.
         """
         t = self.compiled.tables
         first, n = self.compiled.first, t.n
@@ -96,8 +104,23 @@ class Searcher:
         cost = float(kept[-1][1][best])
         return SearchResult(cost, self._read(kept, best, pred, effort, limit, lead), min(cost, dropped_bound), False)
 
+    def least(self, pred: U64, places: int, width: int, stop: np.ndarray) -> float:
+        """About what the first places cost at least, by a narrow search."""
+        layer, rows = self._layer(1), 1
+        layer[0][0], layer[1][0], layer[2][0] = self.compiled.start_key, 0.0, 0.0
+        room = max(1024, 4 * width)
+        table = self._sized_table(room)
+        for place in range(self.compiled.first, self.compiled.first + places):
+            fresh = self._layer(room)
+            rows, _, _, _ = beam.advance(
+                self.compiled.packed, pred, place, layer, rows, np.inf, np.inf, 0, width, 0.0, self._no_penalty, stop,
+                fresh, table, self.scratch, self.store,
+            )  # fmt: skip
+            layer = tuple(a[:rows].copy() for a in fresh)
+        return float(layer[1].min()) if rows else np.inf
+
     def _read(
-        self, kept: list[tuple], row: int, pred: U64, effort: BeamParams, limit: float, lead: tuple[int, int] = (0, 1)
+        self, kept: list[tuple], row: int, pred: U64, effort: BeamParams, limit: float, lead: Lead | None = None
     ) -> Decisions:
         """Walks back from a row of the last layer and expands each state on the way once more."""
         path = []
@@ -118,9 +141,8 @@ class Searcher:
         return reader.draft()
 
 
-def _most_cost(step: int, limit: float, lead: tuple[int, int]) -> float:
-    places, parts = lead
-    return limit / parts if step < places else limit
+def _most_cost(step: int, limit: float, lead: Lead | None) -> float:
+    return limit if lead is None or step >= lead.places else min(limit, lead.limit)
 
 
 class _Reader:

@@ -1,9 +1,10 @@
-"""Proof by the cheapest part: of a plan that costs less than a limit, some part costs less than its share of that.
+"""Proof part by part: of a plan that costs less than a limit, some part costs less than its share of that.
 
-Each part is searched first in turn, as a night whose parts come in another order, and what costs its share or more there
-is left out; where nothing cheaper is found for any of them, the limit is a bound. That works because nothing but the
-songs played passes from one part to the next. Rules that put a song before one of another part are left out of a
-night whose parts come in another order.
+However the limit is shared out: each part has what it costs at least, about, and an equal share of the rest. Each is
+searched first in turn, as a night whose parts come in another order, and what costs its share or more there is left
+out; where nothing cheaper is found for any of them, the limit is a bound. That works because nothing but the songs
+played passes from one part to the next. Rules that put a song before one of another part are left out of a night
+whose parts come in another order.
 """
 
 from __future__ import annotations
@@ -16,8 +17,11 @@ import numpy as np
 
 from juxtatune.core.planning.model.compile import compile_gig
 from juxtatune.core.planning.model.plan import Slot
-from juxtatune.core.planning.search.beam_search import BeamParams, Searcher, SearchResult
+from juxtatune.core.planning.model.tables import Compiled
+from juxtatune.core.planning.search.beam_search import BeamParams, Lead, Searcher, SearchResult
 from juxtatune.core.repertoire.night import Gig
+
+ROUGHLY = 200  # states kept to estimate what a part costs at least
 
 
 @dataclass(frozen=True)
@@ -62,6 +66,7 @@ class ProofByParts:
         self._raised, self._found = raised, found
         self._parts = [k for k, part in enumerate(gig.night.parts) if part.songs]
         self._open = [_Lead(part, widths[0]) for part in self._parts]
+        self._least: dict[int, float] = {}  # what each part costs at least, about
         self._bounds = dict.fromkeys(self._parts, 0.0)
         self._lock = threading.Lock()
 
@@ -78,18 +83,31 @@ class ProofByParts:
         """Goes on until nothing is left to do, or stopped."""
         while self._stop[0] == 0:
             with self._lock:
+                self._least = self._least or {part: self._estimated(part) for part in self._parts}
                 if not self._open:
                     return
                 lead = self._open.pop(0)
             self._search(lead)
 
-    def _search(self, lead: _Lead) -> None:
-        gig = with_part_first(self._gig, lead.part)
+    def _estimated(self, part: int) -> float:
+        searcher, compiled, places = self._searcher(part)
+        return searcher.least(compiled.pred | compiled.alike, places, ROUGHLY, self._stop)
+
+    def _searcher(self, part: int) -> tuple[Searcher, Compiled, int]:
+        gig = with_part_first(self._gig, part)
         compiled = compile_gig(gig)
-        limit, places = self._limit(), gig.night.parts[0].songs
-        found = Searcher(compiled).run(
-            compiled.pred | compiled.alike, BeamParams(lead.width, 2, 0.0), limit, self._stop, (places, len(self._parts))
-        )
+        return Searcher(compiled), compiled, gig.night.parts[0].songs
+
+    def _share(self, part: int, limit: float) -> float:
+        """The part's own limit; those of all parts add up to the whole one, and each falls as that does."""
+        least = {k: x if np.isfinite(x) else 0.0 for k, x in self._least.items()}
+        return least[part] + (limit - sum(least.values())) / len(least)
+
+    def _search(self, lead: _Lead) -> None:
+        searcher, compiled, places = self._searcher(lead.part)
+        limit = self._limit()
+        own = Lead(places, self._share(lead.part, limit))
+        found = searcher.run(compiled.pred | compiled.alike, BeamParams(lead.width, 2, 0.0), limit, self._stop, own)
         if found.stopped:
             return
         more = found.draft is not None and self._found(self._as_played(lead, found))
