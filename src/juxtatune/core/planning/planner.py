@@ -208,16 +208,17 @@ class Planner:
     def _anneal_beside_bounds(self, local: LocalSearch, start: Plan) -> None:
         """Too many songs to prove by width: one thread climbs, another raises the bound by relaxing, then climbs too.
 
-        Relaxing begins when a good plan is known, since nothing dearer need be explored.
+        The guitars apart say most and cost little; relaxing begins when a good plan is known, since nothing dearer need be
+        explored.
         """
         other = LocalSearch(self.compiled, self.seed + 1, self.stop, self._take)
 
         def second() -> None:
-            other.warm_up(start, WARM)
             share = BOUND_SHARE if self.compiled.tables.n <= MANY else BOUND_SHARE_OF_MANY
             until = time.monotonic() + share * self._time_limit
-            if self._raise_by_guitars(lambda: time.monotonic() < until):
-                self._raise_by_relaxing(lambda: time.monotonic() < until)
+            self._raise_by_guitars(lambda: time.monotonic() < until)
+            other.warm_up(start, WARM)
+            self._raise_by_relaxing(lambda: time.monotonic() < until)
             other.climb_on(start, math.inf)
 
         thread = threading.Thread(target=second, daemon=True)
