@@ -29,7 +29,7 @@ def heard(strangers=(), cents=0.0, glide=12.0, tau=0.2, scatter=0.0):
     z += 1e-3 * (rng.normal(size=z.shape) + 1j * rng.normal(size=z.shape))
     told = fit_phase_lines(z, np.full(len(N), 2e-6), N, hz, T, 1.0, STRETCH, True)
     assert told is not None
-    return told.pitch.shift * CENTS, told.pitch.sigma * CENTS
+    return told.pitch.relative_shift * CENTS, told.pitch.sigma * CENTS
 
 
 @settings(deadline=None, max_examples=40)

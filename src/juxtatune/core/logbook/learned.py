@@ -27,7 +27,6 @@ INTERRUPTED, INTERRUPTED_EVENTS = 0.12, 6.0
 DELAY_S, DELAY_SD = 120.0, 0.9  # of an interruption: median, and scatter of its log
 TIMED_SD = 0.4  # of the log of a swap or capo before any is seen
 SURER = 0.87  # the curvature is that much too wide for whole retunes, on simulated logs of 3 to 150 retunes
-PASSES_EVENTS = 1.0  # retunes that the start value of passes is worth
 DRIFT_SD = 3.0  # cents of scatter of a reading, before any is seen
 ROUNDS = 60
 TYPICAL = {

@@ -3,23 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Protocol
 
 from juxtatune.core.retuning.formula import handling_s, turning_s
-from juxtatune.core.strings.instrument import Costs, Instrument
-
-
-class CostModel(Protocol):
-    """Costs by instrument: as entered, or as learned from the log."""
-
-    def costs(self, instrument: Instrument) -> Costs: ...
-
-
-class EnteredCosts:
-    """The costs that stand in the book."""
-
-    def costs(self, instrument: Instrument) -> Costs:
-        return instrument.costs
+from juxtatune.core.strings.instrument import Costs
 
 
 def retune_seconds(costs: Costs, strings: int, semitones: Iterable[float]) -> float:

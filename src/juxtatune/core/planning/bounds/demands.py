@@ -136,10 +136,9 @@ class _Choice:
         flat = [option for row in rows for option in row]
         return SharedSongs(
             np.concatenate([[0], np.cumsum([len(row) for row in rows])]).astype(np.int64),
-            np.array([i for i, _, _ in flat], np.int64),
-            np.array([mask for _, mask, _ in flat], np.int64),
+            np.array([i for i, _, _ in flat], np.int64), np.array([mask for _, mask, _ in flat], np.int64),
             np.array([seconds for _, _, seconds in flat], float),
-        )
+        )  # fmt: skip
 
     def _option(self, v: int, w: int) -> tuple[int, int, float]:
         t, i, d = self.t, int(self.t.way_inst[w]), demand_of(self.t, w)

@@ -100,13 +100,9 @@ def relaxed(compiled: Compiled, critical_songs: set[int], order: list[tuple[int,
         # a part under way is come back to at its opening, which lies behind
         parts_left[opening : closing + 1] = len(order) - k
     tables = t._replace(
-        parts_left=parts_left,
-        relaxed=True,
-        repeat=repeat,
-        allowed=allowed,
-        curve_weight=0.0,
+        parts_left=parts_left, relaxed=True, repeat=repeat, allowed=allowed, curve_weight=0.0,
         repeat_cover=max((float(t.cover[v]) for v in open_songs(compiled) if v not in critical_songs), default=0.0),
-    )
+    )  # fmt: skip
     return replace(
         compiled,
         tables=tables,

@@ -94,14 +94,10 @@ def loose_scratch(insts, strings):
     And the pitches of every string that songs left want, as bits.
     """
     return (
-        np.empty((MOST_CHOICES, insts), np.uint64),
-        np.empty(MOST_CHOICES),
-        np.empty(MOST_CHOICES),
-        np.empty(MOST_READY, np.uint64),
-        np.empty(MOST_READY),
-        np.empty(MOST_READY),
+        np.empty((MOST_CHOICES, insts), np.uint64), np.empty(MOST_CHOICES), np.empty(MOST_CHOICES),
+        np.empty(MOST_READY, np.uint64), np.empty(MOST_READY), np.empty(MOST_READY),
         np.empty((insts, strings), np.uint64),
-    )
+    )  # fmt: skip
 
 
 @jit

@@ -79,17 +79,11 @@ def bound_scratch(songs, classes, insts, words):
     And what was found for an instrument's states before: its word, songs left, parts left (-1: nothing yet), count and events.
     """
     return (
-        np.empty((2, MOST_EVENTS + insts)),
-        np.empty((2, MOST_KINDS)),
-        np.empty(songs + 2),
-        np.empty((2, classes + 1)),
-        np.empty((2, classes)),
-        np.empty((insts, REMEMBERED), np.uint64),
-        np.empty((insts, REMEMBERED, words), np.uint64),
-        np.full((insts, REMEMBERED), -1, np.int64),
-        np.empty((insts, REMEMBERED), np.int64),
-        np.empty((insts, REMEMBERED, 2, MOST_REMEMBERED)),
-    )
+        np.empty((2, MOST_EVENTS + insts)), np.empty((2, MOST_KINDS)), np.empty(songs + 2),
+        np.empty((2, classes + 1)), np.empty((2, classes)), np.empty((insts, REMEMBERED), np.uint64),
+        np.empty((insts, REMEMBERED, words), np.uint64), np.full((insts, REMEMBERED), -1, np.int64),
+        np.empty((insts, REMEMBERED), np.int64), np.empty((insts, REMEMBERED, 2, MOST_REMEMBERED)),
+    )  # fmt: skip
 
 
 @jit

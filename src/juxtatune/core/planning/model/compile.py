@@ -51,15 +51,8 @@ class _Compiler:
         first = played_count(self.gig)
         pred, alike = self._before(), self._alike()
         return Compiled(
-            self.gig,
-            tables,
-            pack(tables),
-            pred,
-            alike,
-            first,
-            self._start_key(tables, first),
-            tuple(self.way_of),
-        )
+            self.gig, tables, pack(tables), pred, alike, first, self._start_key(tables, first), tuple(self.way_of),
+        )  # fmt: skip
 
     # -- pitches, classes, ways
     def _values(self) -> list[list[list[float]]]:
@@ -280,11 +273,10 @@ class _Compiler:
             if song.id in ruled:
                 continue
             key = (
-                tuple(sorted((self.way_key(v, w)) for w in range(len(song.ways)))),
-                self.night.cover(song.id),
+                tuple(sorted((self.way_key(v, w)) for w in range(len(song.ways)))), self.night.cover(song.id),
                 song.length_s if self.night.tech else 0.0,
                 song.energy if self.night.curve is not None and self.night.curve_weight_s else 0.0,
-            )
+            )  # fmt: skip
             if key in latest:
                 alike[v] |= bits([latest[key]], self.words)
             latest[key] = v

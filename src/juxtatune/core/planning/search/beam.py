@@ -24,27 +24,19 @@ MOST_SUCCESSORS = 1 << 16
 @_jit
 def scratch(insts):
     return (
-        np.empty(MOST_OPTIONS, np.uint64),
-        np.empty(MOST_OPTIONS),
-        np.empty(MOST_OPTIONS, np.int64),
-        np.empty((MOST_OPTIONS, insts), np.uint64),
-        np.empty(MOST_OPTIONS),
-        np.empty(MOST_OPTIONS),
-        np.empty((insts, MOST_OPTIONS), np.uint64),
-        np.empty((insts, MOST_OPTIONS)),
-        np.empty(insts, np.int64),
-    )
+        np.empty(MOST_OPTIONS, np.uint64), np.empty(MOST_OPTIONS), np.empty(MOST_OPTIONS, np.int64),
+        np.empty((MOST_OPTIONS, insts), np.uint64), np.empty(MOST_OPTIONS), np.empty(MOST_OPTIONS),
+        np.empty((insts, MOST_OPTIONS), np.uint64), np.empty((insts, MOST_OPTIONS)), np.empty(insts, np.int64),
+    )  # fmt: skip
 
 
 @_jit
 def successor_store(columns, insts):
     return (
-        np.empty((MOST_SUCCESSORS, columns), np.uint64),
-        np.empty(MOST_SUCCESSORS),
-        np.empty(MOST_SUCCESSORS, np.int64),
+        np.empty((MOST_SUCCESSORS, columns), np.uint64), np.empty(MOST_SUCCESSORS),
+        np.empty(MOST_SUCCESSORS, np.int64), np.empty((MOST_SUCCESSORS, insts), np.uint64),
         np.empty((MOST_SUCCESSORS, insts), np.uint64),
-        np.empty((MOST_SUCCESSORS, insts), np.uint64),
-    )
+    )  # fmt: skip
 
 
 @_jit

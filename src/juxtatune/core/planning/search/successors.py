@@ -113,16 +113,8 @@ def successors(t, pred, key, g, place, limit, extras, out, store):
 def _gap_combos(t, key, at_start, sig, w, left, extras, out):
     """Every useful choice of retunes in the gap before a way is played, as rows of instrument states."""
     (
-        opt_state,
-        opt_cost,
-        opt_need,
-        combo_state,
-        combo_cost,
-        combo_extra,
-        early_state,
-        early_cost,
-        early_count,
-    ) = out
+        opt_state, opt_cost, opt_need, combo_state, combo_cost, combo_extra, early_state, early_cost, early_count,
+    ) = out  # fmt: skip
     words, insts = i0(t, WORDS), i0(t, INSTS)
     i = i1(t, WAY_INST, w)
     word = key[words + 1 + i]
@@ -135,17 +127,9 @@ def _gap_combos(t, key, at_start, sig, w, left, extras, out):
     incomplete = False
     cover = 0.0 if at_start else f1(t, SIG_COVER, sig)
     made = retunes(
-        t,
-        i,
-        word,
-        i1(t, WAY_DEMAND, w),
-        left,
-        0 if at_start else extras,
-        opt_state,
-        opt_cost,
-        opt_need,
+        t, i, word, i1(t, WAY_DEMAND, w), left, 0 if at_start else extras, opt_state, opt_cost, opt_need,
         np.int64(0),
-    )
+    )  # fmt: skip
     if made < 0:
         made, incomplete = -made, True
     spread = i0(t, TECH) or f0(t, MAX_DEAD) < np.inf
