@@ -254,7 +254,7 @@ class Planner:
         parts = None
         if self.best is not None and ProofByParts.suits(self.gig):
             parts = ProofByParts(
-                self.gig, tuple(widths), self._limit, self.stop, lambda bound: self._raise(bound), self._order_found
+                self.gig, tuple(widths), self._limit, self.stop, self._raise, self._order_found
             )
         thread = threading.Thread(target=self._prove, args=(pred, widths, self._limit(), parts), daemon=True)
         thread.start()
@@ -269,9 +269,9 @@ class Planner:
 
     def _prove(self, pred: U64, widths: list[int], limit: float, parts: ProofByParts | None) -> None:
         if parts is not None:
-            parts.work()
+            parts.work_to_the_end()
             if self.stop[0] != 0 or parts.bound > 0:
-                return  # the rest is another thread's, or none can be proven by parts
+                return  # as high as parts can bring it
         searcher = Searcher(self.compiled)
         for width in widths:
             found = searcher.run(pred, BeamParams(width, 2, 0.0), limit, self.stop)

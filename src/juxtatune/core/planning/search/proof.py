@@ -68,7 +68,8 @@ class ProofByParts:
         self._open = [_Lead(part, widths[0]) for part in self._parts]
         self._least: dict[int, float] = {}  # what each part costs at least, about
         self._bounds = dict.fromkeys(self._parts, 0.0)
-        self._lock = threading.Lock()
+        self._lock = threading.Condition()
+        self._busy = 0
 
     @staticmethod
     def suits(gig: Gig) -> bool:
@@ -80,14 +81,30 @@ class ProofByParts:
         return min(self._bounds.values())
 
     def work(self) -> None:
-        """Goes on until nothing is left to do, or stopped."""
+        """Goes on until nothing is left to begin, or stopped."""
         while self._stop[0] == 0:
             with self._lock:
                 self._least = self._least or {part: self._estimated(part) for part in self._parts}
                 if not self._open:
                     return
                 lead = self._open.pop(0)
-            self._search(lead)
+                self._busy += 1
+            try:
+                self._search(lead)
+            finally:
+                with self._lock:
+                    self._busy -= 1
+                    self._lock.notify_all()
+
+    def work_to_the_end(self) -> None:
+        """The same, with what other threads are at and may still leave to be done."""
+        while self._stop[0] == 0:
+            self.work()
+            with self._lock:
+                if not self._busy and not self._open:
+                    return
+                if not self._open:
+                    self._lock.wait(0.1)
 
     def _estimated(self, part: int) -> float:
         searcher, compiled, places = self._searcher(part)
