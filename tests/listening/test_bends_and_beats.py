@@ -12,9 +12,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from juxtatune.core.listening.live.beating import beat
 from juxtatune.core.listening.live.bend import SIZES, called, follow
-from juxtatune.core.listening.live.ear import BendEar, HeardBend
+from juxtatune.core.listening.live.ear import BendEar, HeardBend, beat
 from juxtatune.core.listening.live.frame_pitch import PitchFrame
 from juxtatune.core.listening.live.listener import Listener
 from juxtatune.core.listening.source import Block

@@ -9,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from juxtatune.core.listening.dsp.peaks import Peaks
-from juxtatune.core.listening.dsp.rolling import medians
+from juxtatune.core.listening.dsp.statistics import medians
 from juxtatune.core.listening.event.detect import Candidate
 from juxtatune.core.listening.partials.demodulate import partial_hz
 from juxtatune.core.listening.pipeline import analyse

@@ -15,7 +15,7 @@ from juxtatune.core.listening.dsp.projection import hann, project
 from juxtatune.core.listening.dsp.resample import level_db
 from juxtatune.core.listening.f0 import glide_biexp, glide_two_times, regression
 from juxtatune.core.listening.f0.estimate import fit_pluck
-from juxtatune.core.listening.onset import rise_kernels
+from juxtatune.core.listening.onset import kernels as rise_kernels
 from juxtatune.core.listening.onset.flux import onsets
 from juxtatune.core.listening.partials.demodulate import partial_hz
 from juxtatune.core.listening.tone.twm import candidates, score_tone

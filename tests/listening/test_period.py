@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from scipy.optimize import minimize_scalar
 
-from juxtatune.core.listening.note.period import period_offset
+from juxtatune.core.listening.note.reported_pitch import period_offset
 
 CENTS = 1200 / np.log(2)
 

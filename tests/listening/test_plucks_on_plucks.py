@@ -8,7 +8,7 @@ from benchmarks import banks, listening, sampled, strange
 from benchmarks.sounds import attack_mean, hz, string_tone
 
 from juxtatune.core.listening.dsp.peaks import Peaks
-from juxtatune.core.listening.multipitch.separation import isolate
+from juxtatune.core.listening.multipitch.cancellation import isolate
 from juxtatune.core.listening.partials.demodulate import partial_hz
 from juxtatune.core.listening.pipeline import analyse
 from juxtatune.core.listening.rejection.bleed import without_strays

@@ -11,11 +11,11 @@ from benchmarks import sounds as room
 from hypothesis import given
 from hypothesis import strategies as st
 
-from juxtatune.core.listening.dsp import rolling
+from juxtatune.core.listening.dsp import statistics as rolling
 from juxtatune.core.listening.dsp.resample import to_working_rate
 from juxtatune.core.listening.live.listener import Listener
 from juxtatune.core.listening.multipitch import matrix_pencil
-from juxtatune.core.listening.multipitch.density import density
+from juxtatune.core.listening.multipitch.kernels import density
 from juxtatune.core.listening.onset.flux import RollingFlux, onsets
 from juxtatune.core.listening.pipeline import analyse
 from juxtatune.core.listening.source import Block
@@ -65,7 +65,7 @@ def test_the_pencil_parts_what_a_spectrum_cannot() -> None:
         2 * np.pi * 440.3 * t + 1
     )
     z = matrix_pencil.bands(x, RATE, np.array([440.1]))
-    [found] = matrix_pencil.damped_sinusoids(z, matrix_pencil.STEP_S, np.array([440.1]), 1e-14)
+    [found] = matrix_pencil.damped_sinusoids(z, matrix_pencil.PENCIL.step_s, np.array([440.1]), 1e-14)
     hz = sorted(c.hz for c in found[:2])
     assert hz == pytest.approx([440.0, 440.3], abs=0.002)
     assert sorted(c.decay for c in found[:2]) == pytest.approx([0.5, 1.1], abs=0.03)
@@ -78,9 +78,9 @@ def test_bands_are_told_apart_as_if_each_were_alone() -> None:
     x = sum(np.exp(-k * t) * np.cos(2 * np.pi * f * t + k) for k, f in ((1, 200.0), (2, 300.4), (1.5, 301.1)))
     centres = np.array([200.0, 300.5, 900.0])
     z = matrix_pencil.bands(x, RATE, centres)
-    together = matrix_pencil.damped_sinusoids(z, matrix_pencil.STEP_S, centres, 1e-10)
+    together = matrix_pencil.damped_sinusoids(z, matrix_pencil.PENCIL.step_s, centres, 1e-10)
     apart = [
-        matrix_pencil.damped_sinusoids(z[:, k : k + 1], matrix_pencil.STEP_S, centres[k : k + 1], 1e-10)[0] for k in range(3)
+        matrix_pencil.damped_sinusoids(z[:, k : k + 1], matrix_pencil.PENCIL.step_s, centres[k : k + 1], 1e-10)[0] for k in range(3)
     ]
     assert [len(found) for found in together] == [1, 2, 0]
     for one, other in zip(together, apart, strict=True):

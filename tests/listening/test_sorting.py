@@ -6,7 +6,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from juxtatune.core.listening.dsp import arrays
+from juxtatune.core.listening.dsp import statistics as arrays
 
 VALUES = st.lists(st.sampled_from([-2.5, 0.0, 1.0, 3.0, np.inf]) | st.floats(-1e6, 1e6), max_size=30)
 

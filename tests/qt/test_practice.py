@@ -10,7 +10,7 @@ from PySide6.QtCore import Qt
 
 from juxtatune.app.drills import RATE, CentsDrill, EarDrill, NameDrill
 from juxtatune.app.practice import FLOATING
-from juxtatune.core.listening.live.beating import beat
+from juxtatune.core.listening.live.ear import beat
 from juxtatune.core.logbook.staircase import Staircase, answered
 from juxtatune.qt.views.practice.view import PracticeView
 

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from functools import cache
 from itertools import pairwise
 from statistics import median
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -30,12 +31,41 @@ from juxtatune.core.music.pitch import Reference
 from juxtatune.core.music.tuning import FEWEST, MOST, Tuning, tuning_of_pitches
 
 SHIFTS = range(-9, 6)  # half steps that families are moved by
-LEAST_CONFIDENCE = 0.3
-SAME_STRING = 0.45  # half steps between plucks of one string
-LOWEST, HIGHEST = 21, 88  # notes an open string can have
-FAR, OCTAVE, MISSING = 0.35, 3.0, 4.0  # log odds lost: a half step from home, a reading an octave off, a string not heard
-STRANGER, NO_FAMILY = 5.0, 4.5  # a note that is no open string; a tuning without a name
-DECIDED = 0.6  # share of the belief that the first candidate needs
+
+
+class IdentificationParameters(NamedTuple):
+    """Odds in nats, pitches in half steps."""
+
+    min_confidence: float = 0.3
+    same_string_st: float = 0.45  # half steps between plucks of one string
+    lowest_note: int = 21  # notes an open string can have
+    highest_note: int = 88
+    cost_half_step: float = 0.35  # log odds lost: a half step from home, a reading an octave off, a string not heard
+    cost_octave: float = 3.0
+    cost_missing: float = 4.0
+    cost_stranger: float = 5.0  # a note that is no open string; a tuning without a name
+    cost_no_family: float = 4.5
+    min_belief: float = 0.6  # share of the belief that the first candidate needs
+    # -- one strum
+    strum_after_s: float = 0.35  # s after the loudest moment, and for how long it is looked at
+    strum_s: float = 1.6
+    partials: int = 8
+    near_cents: float = 16.0
+    tunings_read: int = 6  # tunings that are read string by string
+    # -- a guitar alone that plays
+    look_s: float = 60.0  # of a recording that is looked at
+    open_share: float = 0.5  # of the notes that are open; of those, on the lowest string; frets that are used
+    lowest_share: float = 0.4
+    frets: int = 12
+    odd_share: float = 0.03  # of the notes that are none of the guitar's: misread, or an octave low
+    note_weight: float = 0.5  # notes of a riff depend on each other
+    prior_weight: float = 1.2
+    min_share: float = 0.06
+
+
+IDENTIFICATION = IdentificationParameters()
+
+
 F = NDArray[np.float64]
 
 
@@ -78,7 +108,7 @@ def families(strings: int | None) -> tuple[tuple[Tuning, float], ...]:
             continue
         for shift in SHIFTS:
             tuning = family.tuning.moved(shift)
-            prior = -0.08 * rank - FAR * abs(shift) * (0.6 if family.pattern else 1.4)
+            prior = -0.08 * rank - IDENTIFICATION.cost_half_step * abs(shift) * (0.6 if family.pattern else 1.4)
             known = found.get(tuning.pitches)
             if known is None or known[1] < prior:
                 found[tuning.pitches] = (tuning, prior)
@@ -99,7 +129,8 @@ def identify_plucks(samples: Samples, rate: float, strings: int | None = None) -
     """From the open strings plucked one by one, in either direction, each once or more."""
     readings = [
         r for r in analyse(samples, rate, Targets())
-        if r.pitch is not None and r.confidence >= LEAST_CONFIDENCE and LOWEST - 1 <= r.pitch <= HIGHEST + 1
+        if r.pitch is not None and r.confidence >= IDENTIFICATION.min_confidence
+        and IDENTIFICATION.lowest_note - 1 <= r.pitch <= IDENTIFICATION.highest_note + 1
     ]  # fmt: skip
     groups = _groups(readings)
     if len(groups) < FEWEST - 1:
@@ -109,7 +140,7 @@ def identify_plucks(samples: Samples, rate: float, strings: int | None = None) -
     weights = [(t, prior + _fit(t, heard)) for t, prior in families(strings)]
     plain = _as_heard(heard, strings)
     if plain is not None:
-        weights.append((plain, -NO_FAMILY))
+        weights.append((plain, -IDENTIFICATION.cost_no_family))
     return _decided(weights, offset, lambda t: _strings_of(t, groups, offset))
 
 
@@ -118,7 +149,7 @@ def _groups(readings: list[Reading]) -> list[tuple[float, list[Reading]]]:
     groups: list[tuple[float, list[Reading]]] = []
     for r in readings:
         assert r.pitch is not None
-        if groups and abs(groups[-1][0] - r.pitch) < SAME_STRING:
+        if groups and abs(groups[-1][0] - r.pitch) < IDENTIFICATION.same_string_st:
             rows = [*groups[-1][1], r]
             groups[-1] = (median([x.pitch or 0.0 for x in rows]), rows)
         else:
@@ -135,13 +166,13 @@ def _fit(tuning: Tuning, heard: list[int]) -> float:
             met.add(note)
         elif note - 12 in have:  # a 12th-fret harmonic, or an octave misread
             met.add(note - 12)
-            score -= OCTAVE
+            score -= IDENTIFICATION.cost_octave
         elif note + 12 in have:
             met.add(note + 12)
-            score -= OCTAVE
+            score -= IDENTIFICATION.cost_octave
         else:
-            score -= STRANGER
-    return score - MISSING * len(set(have) - met) - _disorder(have, heard)
+            score -= IDENTIFICATION.cost_stranger
+    return score - IDENTIFICATION.cost_missing * len(set(have) - met) - _disorder(have, heard)
 
 
 def _disorder(have: list[int], heard: list[int]) -> float:
@@ -201,7 +232,7 @@ def _decided(
     found = [s for s in strings if s.hz is not None]
     low = min(found, key=lambda s: s.hz or 0.0, default=None)
     lowest = (low.note, low.hz or 0.0) if low is not None else None
-    if best.confidence < DECIDED:
+    if best.confidence < IDENTIFICATION.min_belief:
         return Identified(
             None, offset, best.confidence, (), lowest, candidates, "no tuning explains it far better than others"
         )
@@ -213,18 +244,13 @@ def _distinct(rows: list[Candidate]) -> list[Candidate]:
     return [r for r in rows if r.name not in seen and not seen.add(r.name)]  # type: ignore[func-returns-value]
 
 
-# -- one strum
-STRUM_AT, STRUM_S = 0.35, 1.6  # s after the loudest moment, and for how long it is looked at
-PARTIALS = 8
-NEAR_CENTS = 16.0
-TRIED = 6  # tunings that are read string by string
 
 
 def identify_strum(samples: Samples, rate: float, strings: int | None = None) -> Identified:
     """From one open strum: the tunings that explain its peaks best are read string by string."""
     x, working = to_working_rate(samples, rate)
-    start = int(np.argmax(np.abs(x))) + int(STRUM_AT * working)
-    look = x[start : start + int(STRUM_S * working)]
+    start = int(np.argmax(np.abs(x))) + int(IDENTIFICATION.strum_after_s * working)
+    look = x[start : start + int(IDENTIFICATION.strum_s * working)]
     if len(look) < 0.5 * working or np.max(np.abs(look), initial=0.0) < 1e-4:
         return Identified(None, None, 0.0, problem="no strum that rings for a second is heard")
     peaks = new_peaks(look, None, working)
@@ -234,7 +260,7 @@ def identify_strum(samples: Samples, rate: float, strings: int | None = None) ->
     offset = _peak_offset(hz, power)
     rough = sorted(
         ((t, prior + _explains(t, hz, power, offset)) for t, prior in families(strings)), key=lambda w: -w[1]
-    )[:TRIED]
+    )[:IDENTIFICATION.tunings_read]
     read = [_strum_fit(t, prior, samples, rate, offset) for t, prior in rough]
     weights = [(t, w) for t, w, _, _ in read]
     best = max(read, key=lambda r: r[1])
@@ -257,9 +283,9 @@ def _explains(tuning: Tuning, hz: F, power: F, offset: float) -> float:
     missing = 0.0
     for p in tuning.pitches:
         seen = 0.0
-        for n in range(1, PARTIALS + 1):
+        for n in range(1, IDENTIFICATION.partials + 1):
             away = 100 * np.abs(pitch - p - 12 * math.log2(n))
-            near = away < NEAR_CENTS + 1.2 * n
+            near = away < IDENTIFICATION.near_cents + 1.2 * n
             explained |= near
             if n <= 4 and near.any():
                 seen += float(level[near].max() > 0.008)
@@ -290,8 +316,6 @@ def _strum_fit(
     return tuning, odds, folded, strings
 
 
-# -- a guitar alone that plays
-LOOK_S = 60.0  # of a recording that is looked at
 
 
 def identify_playing(samples: Samples, rate: float, strings: int | None = None) -> Identified:
@@ -303,8 +327,8 @@ def identify_playing(samples: Samples, rate: float, strings: int | None = None) 
     seen = _notes_heard(_loudest(samples, rate), rate, offset)
     if len(seen) < 2:
         return Identified(None, offset, 0.0, problem="too few notes are heard to tell a tuning")
-    lowest = min(n for n, times in seen.items() if times >= LEAST_SHARE * sum(seen.values()))
-    weights = [(t, PRIOR_WEIGHT * prior - _unusual(t) + _playable(t, seen)) for t, prior in families(strings or 6)]
+    lowest = min(n for n, times in seen.items() if times >= IDENTIFICATION.min_share * sum(seen.values()))
+    weights = [(t, IDENTIFICATION.prior_weight * prior - _unusual(t) + _playable(t, seen)) for t, prior in families(strings or 6)]
     low_note = spell(float(lowest))
     low_hz = 440.0 * 2 ** ((lowest + offset / 100 - 69) / 12)
     decided = _decided(weights, offset, lambda t: (), doubted=False)
@@ -315,12 +339,12 @@ def identify_playing(samples: Samples, rate: float, strings: int | None = None) 
 
 def _loudest(samples: Samples, rate: float) -> Samples:
     """The loudest minute of a longer recording."""
-    size = int(LOOK_S * rate)
+    size = int(IDENTIFICATION.look_s * rate)
     if len(samples) <= size:
         return samples
     step = max(1, int(rate))
     power = np.array([float(np.mean(samples[k : k + step] ** 2)) for k in range(0, len(samples), step)])
-    sums = np.convolve(power, np.ones(int(LOOK_S)), "valid")
+    sums = np.convolve(power, np.ones(int(IDENTIFICATION.look_s)), "valid")
     start = int(np.argmax(sums)) * step
     return samples[start : start + size]
 
@@ -329,7 +353,7 @@ def _notes_heard(samples: Samples, rate: float, offset: float) -> dict[int, floa
     """How often each note is heard, by plucks that are read surely."""
     seen: dict[int, float] = {}
     for r in analyse(samples, rate, Targets()):
-        if r.pitch is not None and r.confidence >= 0.6 and LOWEST <= r.pitch <= HIGHEST:
+        if r.pitch is not None and r.confidence >= 0.6 and IDENTIFICATION.lowest_note <= r.pitch <= IDENTIFICATION.highest_note:
             note = round(r.pitch - offset / 100)
             if abs(r.pitch - offset / 100 - note) < 0.3:
                 seen[note] = seen.get(note, 0.0) + r.confidence
@@ -345,10 +369,6 @@ def _unusual(tuning: Tuning) -> float:
     return 0.9 * USUAL.index(shape) ** 0.7 if shape in USUAL else 4.0
 
 
-OPEN_SHARE, LOW_SHARE, FRETS = 0.5, 0.4, 12  # of the notes that are open; of those, on the lowest string; frets that are used
-ODD_SHARE = 0.03  # of the notes that are none of the guitar's: misread, or an octave low
-COUNTED = 0.5  # notes of a riff depend on each other
-PRIOR_WEIGHT, LEAST_SHARE = 1.2, 0.06
 
 
 def _playable(tuning: Tuning, seen: dict[int, float]) -> float:
@@ -357,10 +377,11 @@ def _playable(tuning: Tuning, seen: dict[int, float]) -> float:
     low = min(have)
     score = 0.0
     for note, times in seen.items():
-        p = ODD_SHARE / 60
+        p = IDENTIFICATION.odd_share / 60
         if note in have:
-            p += OPEN_SHARE * (LOW_SHARE if note == low else (1 - LOW_SHARE) / (len(have) - 1))
-        on = sum(0 < note - h <= FRETS for h in have)
-        p += (1 - OPEN_SHARE - ODD_SHARE) * on / (len(have) * FRETS)
-        score += COUNTED * times * math.log(p)
+            others = (1 - IDENTIFICATION.lowest_share) / max(len(have) - 1, 1)
+            p += IDENTIFICATION.open_share * (IDENTIFICATION.lowest_share if note == low else others)
+        on = sum(0 < note - h <= IDENTIFICATION.frets for h in have)
+        p += (1 - IDENTIFICATION.open_share - IDENTIFICATION.odd_share) * on / (len(have) * IDENTIFICATION.frets)
+        score += IDENTIFICATION.note_weight * times * math.log(p)
     return score

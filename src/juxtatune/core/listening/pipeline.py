@@ -8,10 +8,10 @@ import numpy as np
 
 from juxtatune.core.listening.assignment.beam import assign_strings
 from juxtatune.core.listening.dsp.resample import to_working_rate
-from juxtatune.core.listening.event.damped import cut_at_damping
 from juxtatune.core.listening.event.filter import filter_onsets, same_pitch
+from juxtatune.core.listening.event.sustain import cut_at_damping
 from juxtatune.core.listening.hum.track import without_hum
-from juxtatune.core.listening.note.reading import read
+from juxtatune.core.listening.note.measure import read
 from juxtatune.core.listening.offset.decay import damping
 from juxtatune.core.listening.onset.flux import onsets
 from juxtatune.core.listening.rejection.bleed import without_bleed, without_strays

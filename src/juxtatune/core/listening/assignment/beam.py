@@ -9,6 +9,7 @@ likeliest assignments and weighs them against each other.
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import NamedTuple
 
 import numpy as np
 
@@ -25,14 +26,27 @@ from juxtatune.core.listening.assignment.timbre import (
 from juxtatune.core.listening.types import Reading, Targets
 from juxtatune.core.music.tuning import SAME, Tuning
 
-KEPT = 128  # assignments followed at once
-AT_END, OFF_END = 0.2, 0.3  # semitones: how closely a string lies at its old pitch, and on its target
-TURNED = 0.6  # semitones by which a string that was not turned never moves
-PLAIN_ABOVE = 53.5  # pitch above which strings are plain and stiffer (common practice, no source)
-PLAIN_STIFFER = 1.2  # in ln B f1²
-SURE = 0.8
-# costs, in natural logs of odds: chosen by hand, no source
-AGAIN, TURNED_ON, TURNED_BACK, ELSEWHERE, LEAP, SAME_WAY = 0.6, 1.2, 2.5, 2.5, 0.5, -0.7
+
+class BeamParameters(NamedTuple):
+    """Beam search over string assignments; costs in natural logs of odds are chosen by hand, no source."""
+
+    width: int = 128  # assignments followed at once
+    old_pitch_sigma_st: float = 0.2  # semitones: how closely a string lies at its old pitch, and on its target
+    target_sigma_st: float = 0.3
+    max_unturned_st: float = 0.6  # semitones by which a string that was not turned never moves
+    min_plain_pitch: float = 53.5  # pitch above which strings are plain and stiffer (common practice, no source)
+    plain_ln_stiffness: float = 1.2  # in ln B f1²
+    min_sure_probability: float = 0.8
+    # costs, in natural logs of odds: chosen by hand, no source
+    cost_again: float = 0.6
+    cost_turned_on: float = 1.2
+    cost_turned_back: float = 2.5
+    cost_elsewhere: float = 2.5
+    cost_leap: float = 0.5
+    cost_same_way: float = -0.7
+
+
+BEAM = BeamParameters()
 
 
 @dataclass(frozen=True)
@@ -88,8 +102,8 @@ def _pluck(r: Reading, targets: Targets, tuning: Tuning, source: Tuning) -> _Plu
 def _place_cost(pitch: float, start: float, target: float) -> float:
     """Negative log prior of a string at a pitch: at either end of its way between the tunings, on it, or a little beyond."""
     way = abs(target - start)
-    at_start = np.exp(-0.5 * ((pitch - start) / AT_END) ** 2) / AT_END
-    at_target = np.exp(-0.5 * ((pitch - target) / OFF_END) ** 2) / OFF_END
+    at_start = np.exp(-0.5 * ((pitch - start) / BEAM.old_pitch_sigma_st) ** 2) / BEAM.old_pitch_sigma_st
+    at_target = np.exp(-0.5 * ((pitch - target) / BEAM.target_sigma_st) ** 2) / BEAM.target_sigma_st
     if way < SAME:
         return -float(np.log(0.9 * at_target + 0.03))
     between = min(start, target) <= pitch <= max(start, target)
@@ -101,7 +115,7 @@ def _search(plucks: list[_Pluck], spread: Spread, tuning: Tuning, source: Tuning
     guesses = [_Guess(0.0, (), {}, 0)]
     for p in plucks:
         grown = [_extended(g, p, k, usual, spread, tuning) for g in guesses for k in range(len(p.options))]
-        guesses = sorted(grown, key=lambda g: g.cost)[:KEPT]
+        guesses = sorted(grown, key=lambda g: g.cost)[:BEAM.width]
     return guesses
 
 
@@ -110,7 +124,7 @@ def _usual_traits(
 ) -> dict[int, tuple[Trait, ...]]:
     """Prior timbre of each string: plain strings are stiffer; the rest is learnt from the readings."""
     highest = {s: max(source.pitch(s), tuning.pitch(s)) for s in tuning.strings}
-    kind = {s: PLAIN_STIFFER if p > PLAIN_ABOVE else 0.0 for s, p in highest.items()}
+    kind = {s: BEAM.plain_ln_stiffness if p > BEAM.min_plain_pitch else 0.0 for s, p in highest.items()}
     usual: dict[int, list[Trait]] = {s: [] for s in tuning.strings}
     for k, differ in enumerate(spread.strings):
         more = kind if k == 0 else dict.fromkeys(kind, 0.0)
@@ -133,7 +147,7 @@ def _extended(
     step = string - before if before is not None else 0
     cost = g.cost + p.costs[option] + _way_cost(g, p, string, tuning.pitch(string))
     if before is not None and step != 0:
-        cost += (LEAP if abs(step) != 1 else 0.0) + (SAME_WAY if step == g.step else 0.0)
+        cost += (BEAM.cost_leap if abs(step) != 1 else 0.0) + (BEAM.cost_same_way if step == g.step else 0.0)
     before_now = g.known[string][1] if string in g.known else usual[string]
     told = [compared(*each) for each in zip(before_now, p.traits, spread.plucks, strict=True)]
     cost += sum(more for more, _ in told)
@@ -146,11 +160,11 @@ def _way_cost(g: _Guess, p: _Pluck, string: int, target: float) -> float:
     if string not in g.known:
         return 0.0
     last = g.known[string][0]
-    if abs(p.pitch - last) < TURNED:
-        return AGAIN
+    if abs(p.pitch - last) < BEAM.max_unturned_st:
+        return BEAM.cost_again
     if g.strings[-1] != string:
-        return ELSEWHERE
-    return TURNED_ON if abs(p.pitch - target) < abs(last - target) else TURNED_BACK
+        return BEAM.cost_elsewhere
+    return BEAM.cost_turned_on if abs(p.pitch - target) < abs(last - target) else BEAM.cost_turned_back
 
 
 def _placed(r: Reading, chances: dict[int, float], targets: Targets, tuning: Tuning) -> Reading:
@@ -158,12 +172,12 @@ def _placed(r: Reading, chances: dict[int, float], targets: Targets, tuning: Tun
     pitch, best = r.pitch, max(chances, key=lambda s: (chances[s], s))
     alike = tuple(
         s for s in chances
-        if s != best and abs(tuning.pitch(s) - tuning.pitch(best)) <= SAME and abs(pitch - tuning.pitch(s)) < OFF_END
+        if s != best and abs(tuning.pitch(s) - tuning.pitch(best)) <= SAME and abs(pitch - tuning.pitch(s)) < BEAM.target_sigma_st
     )  # fmt: skip
     chance = min(1.0, chances[best] + sum(chances[s] for s in alike))
     other = max((s for s in chances if s != best and s not in alike), key=lambda s: chances[s], default=None)
     problem = None
-    if chance < SURE and other is not None:
+    if chance < BEAM.min_sure_probability and other is not None:
         problem = f"string {best} or string {other}: pick them one after the other"
     return replace(on_string(r, best, targets), confidence=r.heard * chance, also=alike, problem=problem)
 

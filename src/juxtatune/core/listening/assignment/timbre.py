@@ -13,11 +13,18 @@ import numpy as np
 
 from juxtatune.core.listening.types import Reading
 
-BELIEVED = 3.0  # plucks and strings that the usual spreads count as
-LEAST = 0.01  # 1σ
-DAMPED = (1, 2)  # which traits are of the damping
-COURSE_UNLIKE = 8.0  # semitones: how closely the damping may follow the pitch, as a ratio of spreads
-MOST_MISFIT = 8.0
+
+class TimbreParameters(NamedTuple):
+    """Timbre features of strings."""
+
+    prior_count: float = 3.0  # plucks and strings that the usual spreads count as
+    min_sigma: float = 0.01  # 1σ
+    damping_features: tuple[int, int] = (1, 2)  # which traits are of the damping
+    damping_pitch_spread_st: float = 8.0  # semitones: how closely the damping may follow the pitch, as a ratio of spreads
+    max_misfit: float = 8.0
+
+
+TIMBRE = TimbreParameters()
 
 
 class Trait(NamedTuple):
@@ -56,14 +63,14 @@ def timbre_of(r: Reading) -> Traits:
 def without_course(pitches: list[float], heard: list[Traits]) -> list[Traits]:
     """The features with the dependence of damping on pitch removed: higher strings of a guitar ring otherwise."""
     out = [list(t) for t in heard]
-    for k in DAMPED:
+    for k in TIMBRE.damping_features:
         rows = [(p, t[k]) for p, t in zip(pitches, heard, strict=True)]
         known = np.array([(p, t.mean) for p, t in rows if t is not None])
         if len(known) < 3:
             continue
         middle = known[:, 0].mean()
         off = known - known.mean(axis=0)
-        course = float(np.sum(off[:, 0] * off[:, 1]) / (np.sum(off[:, 0] ** 2) + COURSE_UNLIKE**2))
+        course = float(np.sum(off[:, 0] * off[:, 1]) / (np.sum(off[:, 0] ** 2) + TIMBRE.damping_pitch_spread_st**2))
         for each, (p, t) in zip(out, rows, strict=True):
             each[k] = Trait(t.mean - course * (p - middle), t.variance) if t is not None else None
     return [tuple(t) for t in out]
@@ -72,7 +79,7 @@ def without_course(pitches: list[float], heard: list[Traits]) -> list[Traits]:
 def learn_spread(heard: list[Traits], strings: tuple[int, ...]) -> Spread:
     """The spread of damping in this recording, from a first assignment of strings."""
     between, within = list(USUAL.strings), list(USUAL.plucks)
-    for k in DAMPED:
+    for k in TIMBRE.damping_features:
         known = [(s, t[k]) for t, s in zip(heard, strings, strict=True)]
         each = [
             np.array([t.mean for s, t in known if t is not None and s == string])
@@ -82,12 +89,13 @@ def learn_spread(heard: list[Traits], strings: tuple[int, ...]) -> Spread:
             continue
         plucks, freed = sum(len(v) for v in each), len(each) - 1
         off = sum(float(np.sum((v - v.mean()) ** 2)) for v in each)
-        within[k] = float(np.sqrt((BELIEVED * within[k] ** 2 + off) / (BELIEVED + plucks - len(each))))
+        within[k] = float(np.sqrt((TIMBRE.prior_count * within[k] ** 2 + off) / (TIMBRE.prior_count + plucks - len(each))))
         means = np.array([v.mean() for v in each])
         # a mean of few plucks strays by itself
         strays = freed * float(np.mean([1 / len(v) for v in each])) * within[k] ** 2
         off = float(np.sum((means - means.mean()) ** 2)) - strays
-        between[k] = float(np.sqrt(max((BELIEVED * between[k] ** 2 + off) / (BELIEVED + freed), LEAST**2)))
+        variance = (TIMBRE.prior_count * between[k] ** 2 + off) / (TIMBRE.prior_count + freed)
+        between[k] = float(np.sqrt(max(variance, TIMBRE.min_sigma**2)))
     return Spread(tuple(between), tuple(within))
 
 
@@ -97,5 +105,5 @@ def compared(known: Trait, heard: Trait | None, differ: float) -> tuple[float, T
         return 0.0, known
     total = known.variance + heard.variance + differ**2
     off, gain = heard.mean - known.mean, known.variance / total
-    cost = min(0.5 * off**2 / total, MOST_MISFIT) + 0.5 * float(np.log(total))
+    cost = min(0.5 * off**2 / total, TIMBRE.max_misfit) + 0.5 * float(np.log(total))
     return cost, Trait(known.mean + gain * off, (1 - gain) * known.variance)

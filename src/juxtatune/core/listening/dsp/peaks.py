@@ -10,8 +10,8 @@ import numpy as np
 from numpy.fft import rfft
 from numpy.typing import NDArray
 
-from juxtatune.core.listening.dsp.arrays import order
 from juxtatune.core.listening.dsp.projection import hann
+from juxtatune.core.listening.dsp.statistics import order
 from juxtatune.core.listening.source import Samples
 
 RANGE_DB = 45.0  # peaks further below the strongest do not count

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from juxtatune.core.listening.dsp.rolling import frames
+from juxtatune.core.listening.dsp.statistics import frames
 from juxtatune.core.listening.source import Samples
 
 LOWEST_RATE = 12000.0

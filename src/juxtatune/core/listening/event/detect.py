@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 
@@ -14,20 +15,31 @@ from juxtatune.core.listening.source import Samples
 from juxtatune.core.listening.tone.twm import Tone, candidates
 from juxtatune.core.listening.types import Targets
 
-LEAST_SCORE = 0.42
-RICH_SCORE = 0.25
-LEAST_LOUD = 0.15  # where it carries most of the power
-NEW, AUDIBLE, FILLS = 0.1, 0.02, 0.75  # in weight and in parts of the power
-SURE_SCORE = 0.75  # above it a tone of new partials is not doubted
-CLEARER = 0.3  # in score: so it is picked again itself, and not its octave
-BRIGHT = 6.0  # in weight of new partials: no swelling, and hardly a drum, brings as much
-LEAST_SHARE = 0.5  # of the power of what is new: so what jumps is not just the band under it
-BETTER = 0.1  # in score: so another octave is heard when other strings are taken away
-NEAR = 0.75  # semitones from a string's target
-SHARED = 0.01  # a higher string so close to a partial shares it
-MOSTLY, CLOSE = 0.96, 0.2  # of the power; in score
-HIGHEST_TOGETHER = 8.5  # times a low tone that several strings make
-ODD, NOWHERE = 0.06, 0.25  # what a tone's score loses further off, and on no string
+
+class DetectionParameters(NamedTuple):
+    """Which tone begins at an onset."""
+
+    min_score: float = 0.42
+    min_rich_score: float = 0.25
+    min_dominant_score: float = 0.15  # where it carries most of the power
+    min_new_weight: float = 0.1  # in weight and in parts of the power
+    min_partial_power_share: float = 0.02
+    min_dominant_power_share: float = 0.75
+    sure_score: float = 0.75  # above it a tone of new partials is not doubted
+    repluck_score_margin: float = 0.3  # in score: so it is picked again itself, and not its octave
+    bright_weight: float = 6.0  # in weight of new partials: no swelling, and hardly a drum, brings as much
+    min_repluck_power_share: float = 0.5  # of the power of what is new: so what jumps is not just the band under it
+    octave_score_margin: float = 0.1  # in score: so another octave is heard when other strings are taken away
+    near_target_st: float = 0.75  # semitones from a string's target
+    max_shared_ratio_error: float = 0.01  # a higher string so close to a partial shares it
+    multiple_power_share: float = 0.96  # of the power; in score
+    multiple_score_margin: float = 0.2
+    max_difference_tone_multiple: float = 8.5  # times a low tone that several strings make
+    penalty_far: float = 0.06  # what a tone's score loses further off, and on no string
+    penalty_no_string: float = 0.25
+
+
+DETECTION = DetectionParameters()
 
 
 @dataclass(frozen=True)
@@ -77,7 +89,7 @@ def detect_tone(
     total = candidates(peaks) if len(peaks) >= 2 else []
     best = _preferred(total, targets) if total else None
     again, heard = None, best is not None and (_is_string(best, targets) or _brighter(best, sounding_f0s))
-    if best is None or not heard or (best.score < SURE_SCORE and sounding_f0s):
+    if best is None or not heard or (best.score < DETECTION.sure_score and sounding_f0s):
         again = is_repluck(x, rate, onset, following, over=heard)
         if again is not None and (best is None or not heard or _takes_over(again, best, sounding_f0s)):
             best = again
@@ -86,7 +98,7 @@ def detect_tone(
             again = None
     if best is None or not heard:
         return Begun(None, bool(total))
-    if sounding_f0s and targets.tuning is not None and tuning_distance(best, targets) == NOWHERE:
+    if sounding_f0s and targets.tuning is not None and tuning_distance(best, targets) == DETECTION.penalty_no_string:
         best = _difference_tone_root(best, total, targets, sounding_f0s)
     others = [t.score for t in total if abs(12 * np.log2(t.f1 / best.f1)) > 1.0]
     rang = again is None and _rang(best, sounding_f0s[-1:])
@@ -97,7 +109,7 @@ def detect_tone(
 
 def _brighter(tone: Tone, sounding_f0s: tuple[float, ...]) -> bool:
     """Whether a sounding string was picked again softer and brighter: only its high partials are new."""
-    return _rang(tone, sounding_f0s[-1:]) and tone.score > LEAST_SCORE and tone.explained > BRIGHT
+    return _rang(tone, sounding_f0s[-1:]) and tone.score > DETECTION.min_score and tone.explained > DETECTION.bright_weight
 
 
 def _power(part: Samples, rate: float, f1: float) -> float:
@@ -112,15 +124,15 @@ def _own_power(tone: Tone, sounding_f0s: tuple[float, ...]) -> float:
     own = tone.number > 0
     for ratio in (f / tone.f1 for f in sounding_f0s if f > 1.5 * tone.f1):
         times = round(ratio)
-        if abs(ratio / times - 1) < SHARED:
+        if abs(ratio / times - 1) < DETECTION.max_shared_ratio_error:
             own &= tone.number % times != 0
     return float(tone.peaks.powers[own].sum()) if own.any() else tone.power
 
 
 def _takes_over(again: Tone, best: Tone, sounding_f0s: tuple[float, ...]) -> bool:
     """Whether the re-plucked tone is the event, and not a lower tone that rings under it."""
-    clearer = again.score > best.score + CLEARER or not is_multiple(best, again)
-    return clearer and _rang(again, sounding_f0s) and again.power > LEAST_SHARE * best.power
+    clearer = again.score > best.score + DETECTION.repluck_score_margin or not is_multiple(best, again)
+    return clearer and _rang(again, sounding_f0s) and again.power > DETECTION.min_repluck_power_share * best.power
 
 
 def _rang(tone: Tone, sounding_f0s: tuple[float, ...]) -> bool:
@@ -138,7 +150,7 @@ def _preferred(tones: list[Tone], targets: Targets) -> Tone:
     # with a bass an octave or a twelfth below, nearly all of the power is the string's
     above = [
         t for t in loud
-        if t.power > MOSTLY * most and t.score > best.score - CLOSE
+        if t.power > DETECTION.multiple_power_share * most and t.score > best.score - DETECTION.multiple_score_margin
         and is_multiple(t, best) and tuning_distance(t, targets) <= its
     ]  # fmt: skip
     return max(above, key=lambda t: t.score, default=best)
@@ -149,8 +161,8 @@ def _difference_tone_root(tone: Tone, tones: list[Tone], targets: Targets, sound
     most = max((t.power for t in tones), default=0.0)
     on = [
         t for t in tones
-        if t.power > 0.5 * most and tuning_distance(t, targets) < NOWHERE and not _rang(t, sounding_f0s)
-        and is_multiple(t, tone, HIGHEST_TOGETHER)
+        if t.power > 0.5 * most and tuning_distance(t, targets) < DETECTION.penalty_no_string and not _rang(t, sounding_f0s)
+        and is_multiple(t, tone, DETECTION.max_difference_tone_multiple)
     ]  # fmt: skip
     return max(on, key=lambda t: t.score, default=tone)
 
@@ -161,41 +173,31 @@ def is_multiple(tone: Tone, of: Tone, highest: float = 4.5) -> bool:
     return 1.5 < ratio < highest and abs(ratio - round(ratio)) < 0.03
 
 
-def corrected_octave(x: Samples, rate: float, c: Candidate, until: float, targets: Targets) -> Candidate | None:
-    """The tone an octave, a twelfth or two octaves off a candidate's that scores better in the isolated sound; else None."""
-    other = detect_tone(x, rate, c.onset, until, targets).string
-    if other is None or other.tone.score < c.tone.score + BETTER:
-        return None
-    if tuning_distance(other.tone, targets) == NOWHERE > tuning_distance(c.tone, targets):
-        return None
-    return other if is_multiple(other.tone, c.tone) or is_multiple(c.tone, other.tone) else None
-
-
 def tuning_distance(tone: Tone, targets: Targets) -> float:
     """Score penalty (0 to 0.25) of a tone away from the pitches of the tuning, or from where strings may still be."""
     if not any(low <= tone.f1 <= high for low, high in targets.ranges_hz or []):
-        return NOWHERE
+        return DETECTION.penalty_no_string
     if targets.source is not None or targets.tuning is None:
         return 0.0
     pitch = targets.reference.pitch(tone.f1)
-    return 0.0 if min(abs(pitch - p) for p in targets.tuning.pitches) < NEAR else ODD
+    return 0.0 if min(abs(pitch - p) for p in targets.tuning.pitches) < DETECTION.near_target_st else DETECTION.penalty_far
 
 
 def _is_string(tone: Tone, targets: Targets) -> bool:
     """Whether a tone has enough partials, low ones among them, and explains most new peaks, in number or in power."""
     numbers = [n for n, _, _ in tone.matched]
     enough = 3 if tone.f1 < 500 else 2
-    least = RICH_SCORE if tone.rich else LEAST_SCORE
+    least = DETECTION.min_rich_score if tone.rich else DETECTION.min_score
     if len(numbers) < enough or min(numbers) > 3 or tone.explained < 0.8:
         return False
-    return tone.score >= least or (tone.score >= LEAST_LOUD and _fills(tone, targets))
+    return tone.score >= least or (tone.score >= DETECTION.min_dominant_score and _fills(tone, targets))
 
 
 def _fills(tone: Tone, targets: Targets) -> bool:
     """Whether a tone at its string's pitch carries most of the new power, with three low partials audible."""
     if targets.tuning is None or targets.source is not None or tuning_distance(tone, targets) > 0:
         return False
-    power = tone.peaks.powers * (tone.peaks.weight > NEW)
+    power = tone.peaks.powers * (tone.peaks.weight > DETECTION.min_new_weight)
     own = power[tone.number > 0].sum()
-    low = (tone.number > 0) & (tone.number <= 4) & (power > AUDIBLE * own)
-    return own > 0 and np.sum(low) >= 3 and own > FILLS * power.sum()
+    low = (tone.number > 0) & (tone.number <= 4) & (power > DETECTION.min_partial_power_share * own)
+    return own > 0 and np.sum(low) >= 3 and own > DETECTION.min_dominant_power_share * power.sum()

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 
-from juxtatune.core.listening.event.continuity import is_phase_continuous
-from juxtatune.core.listening.event.detect import BETTER, BRIGHT, Candidate, detect_tone, is_multiple
-from juxtatune.core.listening.event.modulation import is_modulated_continuation
-from juxtatune.core.listening.event.repluck import HIGHEST, LEAST_JUMP, LEAST_JUMP_RISING, is_repluck
+from juxtatune.core.listening.event.continuity import is_modulated_continuation, is_phase_continuous
+from juxtatune.core.listening.event.detect import DETECTION, Candidate, detect_tone, is_multiple
+from juxtatune.core.listening.event.repluck import REPLUCK, is_repluck
 from juxtatune.core.listening.event.sustain import (
     comes_and_goes,
     decays,
@@ -18,17 +19,29 @@ from juxtatune.core.listening.event.sustain import (
 from juxtatune.core.listening.source import Samples
 from juxtatune.core.listening.types import Targets
 
-LOOK_S = 0.3  # window in which a tone is scored best
-LOUDER = 6.0  # power ratio: a tone so much louder is no echo of the one before
-ECHO_S, LATE_ECHO_S, FAINT = 0.16, 0.27, 0.6  # after its onset, and below which score
-HIGHEST_ECHO = 6.5  # times the pitch: higher up any tone is near one of another's partials
-WEAK, CLEARLY = 0.45, 0.2  # in score: what a longer look may hear as another tone, and by how much better
-AT_ONCE_S, SHORTEST_OPENING_S = 0.02, 0.12
-OPENING_S, LONG_OPENING_S = 2.0, 0.5  # in which a string that rings from the start falls
-ABOVE_MAINS_HZ = 90.0
-SHORT_S = 0.6  # in which a string may not have begun to fall
-FRESH = 0.3  # weight of a low partial that no swelling of a ringing string reaches
-RISING = 2.0  # weight of new partials that only a pluck brings: beating brings a third of it
+
+class FilterParameters(NamedTuple):
+    """Rejection of false onsets."""
+
+    look_s: float = 0.3  # window in which a tone is scored best
+    max_echo_power_ratio: float = 6.0  # power ratio: a tone so much louder is no echo of the one before
+    echo_s: float = 0.16  # after its onset, and below which score
+    late_echo_s: float = 0.27
+    max_late_echo_score: float = 0.6
+    max_echo_multiple: float = 6.5  # times the pitch: higher up any tone is near one of another's partials
+    weak_score: float = 0.45  # in score: what a longer look may hear as another tone, and by how much better
+    longer_score_margin: float = 0.2
+    at_once_s: float = 0.02
+    min_opening_s: float = 0.12
+    opening_decay_s: float = 2.0  # in which a string that rings from the start falls
+    long_opening_s: float = 0.5
+    above_mains_hz: float = 90.0
+    short_note_s: float = 0.6  # in which a string may not have begun to fall
+    fresh_weight: float = 0.3  # weight of a low partial that no swelling of a ringing string reaches
+    rising_weight: float = 2.0  # weight of new partials that only a pluck brings: beating brings a third of it
+
+
+FILTER = FilterParameters()
 
 
 def filter_onsets(
@@ -44,36 +57,39 @@ def filter_onsets(
     if opening is not None:
         out.append(opening)
     for k in range(len(times)):
-        following = _following(times, k, len(x) / rate)
-        c = _heard_at(x, rate, times, k, following, targets, out)
-        if c is None or (of_the_mains(c) and not has_note_off(x, rate, c, following)):
-            continue
-        if out and (lower := _lower(x, rate, out[-1], c, targets)) is not None:
-            out[-1] = lower
-            continue
-        if out and is_modulated_continuation(x, rate, c):
-            continue
-        if out and _echoes(out[-1], c):
-            continue
-        if out and _swells_in(x, rate, c, following, out[-1]):
-            continue
-        if out and same_pitch(out[-1], c):
-            known = _known(x, rate, c, following, out[-1])
-            if known is None:
-                continue
-            if not known:
-                out.pop()
-        out.append(c)
+        out = with_onset(x, rate, times, k, targets, out)
     return out
+
+
+def with_onset(
+    x: Samples, rate: float, times: list[float], k: int, targets: Targets, before: list[Candidate]
+) -> list[Candidate]:
+    """The candidates confirmed `before` the onset times[k] (s), and that onset's if a string begins there; it may also
+    correct or replace the last one."""
+    following = _following(times, k, len(x) / rate)
+    c = _heard_at(x, rate, times, k, following, targets, before)
+    if c is None or (of_the_mains(c) and not has_note_off(x, rate, c, following)):
+        return before
+    if not before:
+        return [c]
+    *earlier, last = before
+    if (lower := _lower(x, rate, last, c, targets)) is not None:
+        return [*earlier, lower]
+    if is_modulated_continuation(x, rate, c) or _echoes(last, c) or _swells_in(x, rate, c, following, last):
+        return before
+    if not same_pitch(last, c):
+        return [*before, c]
+    known = _known(x, rate, c, following, last)
+    return before if known is None else [*(before if known else earlier), c]
 
 
 def has_note_off(x: Samples, rate: float, c: Candidate, following: float) -> bool:
     """Whether a tone decays until the next onset (or, above the mains, within seconds), is damped there, or comes and goes;
     hum does none of these."""
-    looks = (following, c.onset + OPENING_S if c.tone.f1 > ABOVE_MAINS_HZ else following)
+    looks = (following, c.onset + FILTER.opening_decay_s if c.tone.f1 > FILTER.above_mains_hz else following)
     if any(decays(x, rate, c, c.onset, until) for until in looks):
         return True
-    if following - c.onset < SHORT_S and is_damped(x, rate, c, following):
+    if following - c.onset < FILTER.short_note_s and is_damped(x, rate, c, following):
         return True
     return comes_and_goes(x, rate, c)
 
@@ -97,10 +113,10 @@ def _heard_at(
 ) -> Candidate | None:
     """The tone detected at an onset; a weak one is scored again over a window that reaches past the next onset."""
     t = times[k]
-    at_once, sounding_f0s = t < AT_ONCE_S and not before, tuple(b.tone.f1 for b in before[-3:])
+    at_once, sounding_f0s = t < FILTER.at_once_s and not before, tuple(b.tone.f1 for b in before[-3:])
     begun = detect_tone(x, rate, t, following, targets, at_once, sounding_f0s)
     c = begun.string
-    if begun.new and (c is None or c.tone.score < WEAK) and following - t < LOOK_S and k + 1 < len(times):
+    if begun.new and (c is None or c.tone.score < FILTER.weak_score) and following - t < FILTER.look_s and k + 1 < len(times):
         longer = _confirmed_between(x, rate, t, times[k + 1 : k + 3], targets)
         return longer if c is None or (longer and _clearer(longer, c)) else c
     return c
@@ -109,50 +125,50 @@ def _heard_at(
 def _clearer(longer: Candidate, c: Candidate) -> bool:
     """Whether the longer window's tone scores clearly better, or, for another octave, somewhat better."""
     octave = is_multiple(longer.tone, c.tone) or is_multiple(c.tone, longer.tone)
-    return longer.tone.score > c.tone.score + (BETTER if octave else CLEARLY)
+    return longer.tone.score > c.tone.score + (DETECTION.octave_score_margin if octave else FILTER.longer_score_margin)
 
 
 def _known(x: Samples, rate: float, c: Candidate, following: float, before: Candidate) -> bool | None:
     """For a tone at the pitch of the one before: True if it was picked again, False if only now it began and replaces that
     one, None if it just rings on."""
-    if c.onset - before.onset < ECHO_S:
+    if c.onset - before.onset < FILTER.echo_s:
         # one pluck, flagged twice: it began at the earlier moment if it sounded between the two
         return None if is_sounding(x, rate, c, before.onset, c.onset) else False
-    if before.first and c.onset < LOOK_S:
+    if before.first and c.onset < FILTER.look_s:
         return False
     return True if _again(x, rate, c, following, before) else None
 
 
 def _opening(x: Samples, rate: float, times: list[float], targets: Targets, hummed: bool) -> Candidate | None:
     """The string that sounds from the start of the recording, before the first onset; None for none."""
-    if times and times[0] < AT_ONCE_S:
+    if times and times[0] < FILTER.at_once_s:
         return None
-    first = next((t for t in times if t > SHORTEST_OPENING_S), len(x) / rate)
-    if first <= SHORTEST_OPENING_S:
+    first = next((t for t in times if t > FILTER.min_opening_s), len(x) / rate)
+    if first <= FILTER.min_opening_s:
         return None
     c = detect_tone(x, rate, 0.0, first, targets, opening=True).string
-    if c is None or not is_sounding(x, rate, c, 0.0, min(first, LOOK_S) / 2):
+    if c is None or not is_sounding(x, rate, c, 0.0, min(first, FILTER.look_s) / 2):
         return None
     # until a first noise it may hardly fall; what is tuned like hum must fall before there is any
-    looks: tuple[float, ...] = (first, OPENING_S)
+    looks: tuple[float, ...] = (first, FILTER.opening_decay_s)
     if of_the_mains(c):
-        looks = (first,) if first > LONG_OPENING_S and not hummed else ()
+        looks = (first,) if first > FILTER.long_opening_s and not hummed else ()
     return c if any(decays(x, rate, c, 0.0, until) for until in looks) else None
 
 
 def _echoes(before: Candidate, c: Candidate) -> bool:
     """Whether a tone is an octave or twelfth of the one before, brought out as that one's attack decays."""
     since = c.onset - before.onset
-    soon = since < ECHO_S or (since < LATE_ECHO_S and c.tone.score < FAINT and not c.tone.rich)
-    return soon and c.level < LOUDER * before.level and _same_tone(before, c) and not same_pitch(before, c)
+    soon = since < FILTER.echo_s or (since < FILTER.late_echo_s and c.tone.score < FILTER.max_late_echo_score and not c.tone.rich)
+    return soon and c.level < FILTER.max_echo_power_ratio * before.level and _same_tone(before, c) and not same_pitch(before, c)
 
 
 def _lower(x: Samples, rate: float, before: Candidate, c: Candidate, targets: Targets) -> Candidate | None:
     """Octave correction downward: the tone before was detected an octave too high, if a longer window there confirms the
     lower one heard now; else None."""
-    if before.first or c.onset - before.onset > ECHO_S or not is_multiple(before.tone, c.tone):
+    if before.first or c.onset - before.onset > FILTER.echo_s or not is_multiple(before.tone, c.tone):
         return None
-    longer = detect_tone(x, rate, before.onset, before.onset + 2 * LOOK_S, targets).string
+    longer = detect_tone(x, rate, before.onset, before.onset + 2 * FILTER.look_s, targets).string
     return longer if longer is not None and same_pitch(longer, c) else None
 
 
@@ -166,25 +182,25 @@ def _confirmed_between(
 
 def _again(x: Samples, rate: float, c: Candidate, following: float, before: Candidate) -> bool:
     """Whether a string detected again was re-plucked: new energy without phase continuity."""
-    hz = np.array([f for n, f, _ in c.tone.matched if n <= HIGHEST])
+    hz = np.array([f for n, f, _ in c.tone.matched if n <= REPLUCK.max_partial])
     return _new(x, rate, c, following, before) and not is_phase_continuous(x, rate, hz, c.tone.f1, before.onset, c.onset)
 
 
 def _new(x: Samples, rate: float, c: Candidate, following: float, before: Candidate) -> bool:
     """Whether a string detected again shows new energy; a noise over it can do that too."""
-    if c.level > LOUDER * before.level:
+    if c.level > FILTER.max_echo_power_ratio * before.level:
         return True
     since = before.onset
-    least = LEAST_JUMP_RISING if c.tone.explained > RISING else LEAST_JUMP
+    least = REPLUCK.min_jump_rising if c.tone.explained > FILTER.rising_weight else REPLUCK.min_jump
     if c.onset - since > 1.0 and _fresh(c):
         return True
-    bright = c.tone.explained > BRIGHT
+    bright = c.tone.explained > DETECTION.bright_weight
     return is_repluck(x, rate, c.onset, following, since, least, bright=bright) is not None
 
 
 def _fresh(c: Candidate) -> bool:
     """Whether a low partial is so new that no beating of a ringing string explains it."""
-    return max((w for n, _, w in c.tone.matched if n <= 8), default=0.0) > FRESH
+    return max((w for n, _, w in c.tone.matched if n <= 8), default=0.0) > FILTER.fresh_weight
 
 
 def _swells_in(x: Samples, rate: float, c: Candidate, following: float, before: Candidate) -> bool:
@@ -199,4 +215,4 @@ def same_pitch(a: Candidate, b: Candidate) -> bool:
 def _same_tone(a: Candidate, b: Candidate) -> bool:
     """True when one could be taken for a partial of the other."""
     ratio = max(a.tone.f1, b.tone.f1) / min(a.tone.f1, b.tone.f1)
-    return ratio < HIGHEST_ECHO and abs(1200 * np.log2(ratio / round(ratio))) < 30
+    return ratio < FILTER.max_echo_multiple and abs(1200 * np.log2(ratio / round(ratio))) < 30

@@ -9,7 +9,7 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
-from juxtatune.core.listening.dsp.arrays import median
+from juxtatune.core.listening.dsp.statistics import median
 
 _jit = nb.njit(cache=True, nogil=True, error_model="numpy")
 SHARP, ALIKE = 0.005, 0.0035  # of a pitch: nine cents, and how much partials that glide differ in it

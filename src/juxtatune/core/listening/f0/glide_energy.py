@@ -10,7 +10,7 @@ import numba as nb
 import numpy as np
 
 from juxtatune.core.listening.f0.glide_two_times import glide_basis, normal
-from juxtatune.core.listening.f0.linear import solve
+from juxtatune.core.listening.f0.regression import solve
 
 _jit = nb.njit(cache=True, nogil=True, error_model="numpy", fastmath={"reassoc", "nsz", "contract"})
 PARTIALS = 14  # that hold a string's energy

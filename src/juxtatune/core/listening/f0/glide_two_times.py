@@ -9,7 +9,7 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
-from juxtatune.core.listening.f0.linear import solve
+from juxtatune.core.listening.f0.regression import solve
 
 _jit = nb.njit(cache=True, nogil=True, error_model="numpy", fastmath={"reassoc", "nsz", "contract"})
 TIMES = np.geomspace(0.012, 0.4, 12)  # tried in pairs, s

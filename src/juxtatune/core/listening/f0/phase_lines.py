@@ -8,7 +8,7 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from juxtatune.core.listening.dsp.mixture import mixture_sigma
+from juxtatune.core.listening.dsp.statistics import mixture_sigma
 from juxtatune.core.listening.f0.glide_biexp import CENTS, gains, left_over, peak, slopes
 from juxtatune.core.listening.f0.glide_select import SLOW_S, SLOWER_S, AudiblePartials, GlideFit, select_glide
 from juxtatune.core.listening.f0.glide_two_times import glide_basis

@@ -10,8 +10,7 @@ from typing import NamedTuple
 import numba as nb
 import numpy as np
 
-from juxtatune.core.listening.dsp.arrays import median
-from juxtatune.core.listening.dsp.mixture import mixture_sigma
+from juxtatune.core.listening.dsp.statistics import median, mixture_sigma
 
 _jit = nb.njit(cache=True, nogil=True, error_model="numpy")
 _mixture_sigma = _jit(mixture_sigma)
@@ -151,3 +150,32 @@ def _joined(q, relative, variance, faint, free, prior, far, trusted):
         each = variance[k] + extra * faint[k]
         likely -= 0.5 * (np.log(each) + min(left[k] ** 2 / each, far**2))
     return Line(level, bend, spread, turn, likely, np.sqrt(extra)), trust
+
+
+_jit = nb.njit(cache=True, nogil=True, error_model="numpy")
+
+
+@_jit
+def solve(square, right):
+    """x (K,) of square @ x = right, by elimination with partial pivoting (Golub and Van Loan, from memory)."""
+    a, x = square.copy(), right.copy()
+    n = len(x)
+    for k in range(n):
+        best = k
+        for r in range(k + 1, n):
+            if abs(a[r, k]) > abs(a[best, k]):
+                best = r
+        if best != k:
+            for c in range(k, n):
+                a[k, c], a[best, c] = a[best, c], a[k, c]
+            x[k], x[best] = x[best], x[k]
+        for r in range(k + 1, n):
+            factor = a[r, k] / a[k, k]
+            for c in range(k + 1, n):
+                a[r, c] -= factor * a[k, c]
+            x[r] -= factor * x[k]
+    for k in range(n - 1, -1, -1):
+        for c in range(k + 1, n):
+            x[k] -= a[k, c] * x[c]
+        x[k] /= a[k, k]
+    return x

@@ -8,28 +8,40 @@ frequency of the hum keeps all of its own sound.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from juxtatune.core.listening.dsp.projection import hann, project
-from juxtatune.core.listening.dsp.rolling import frames
+from juxtatune.core.listening.dsp.statistics import frames
 from juxtatune.core.listening.source import Samples
 
 F = NDArray[np.floating]
 MAINS_HZ = (50.0, 60.0)
-OFF = 0.006  # of its frequency, that the mains may be off by
-MOST_HARMONIC = 16
-FRAME_S, HOP_S = 1.0, 0.5
-LEAST_FRAMES = 4
-LOOKED_AT = 60  # moments in which hum is looked for
-QUIET = 0.3  # of all moments
-STEADY = 1.35  # by which a line's size may change among the quietest moments
-ABOVE = 4.0  # times the size of what lies beside
-LEAST_LINES = 2
-ALONE = 1.4  # times its quiet size: more is a string
-MOMENT_S, SOUNDS, STILL_THERE = 0.12, 1e-10, 0.1  # s; in power
-BLOCK = 40  # moments for which a line keeps one size
+
+
+class HumParameters(NamedTuple):
+    """Mains hum."""
+
+    max_mains_error: float = 0.006  # of its frequency, that the mains may be off by
+    max_harmonic: int = 16
+    frame_s: float = 1.0
+    hop_s: float = 0.5
+    min_frames: int = 4
+    max_frames: int = 60  # moments in which hum is looked for
+    quiet_quantile: float = 0.3  # of all moments
+    max_level_ratio: float = 1.35  # by which a line's size may change among the quietest moments
+    min_snr: float = 4.0  # times the size of what lies beside
+    min_lines: int = 2
+    max_own_level_ratio: float = 1.4  # times its quiet size: more is a string
+    moment_s: float = 0.12  # s; in power
+    min_power_ratio: float = 1e-10
+    min_present_power_ratio: float = 0.1
+    block_frames: int = 40  # moments for which a line keeps one size
+
+
+HUM = HumParameters()
 
 
 @dataclass(frozen=True)
@@ -47,18 +59,18 @@ def without_hum(x: Samples, rate: float) -> Samples:
     return x if hum is None else taken_out(hum, x, rate)
 
 
-def find_hum(x: Samples, rate: float, least: int = LEAST_FRAMES) -> Hum | None:
+def find_hum(x: Samples, rate: float, least: int = HUM.min_frames) -> Hum | None:
     """The hum in a sound of `least` half seconds and a half; None where there is none."""
     starts, _, window = _moments(x, rate)
     if len(starts) < least:
         return None
-    starts = starts[:: max(1, len(starts) // LOOKED_AT)]
+    starts = starts[:: max(1, len(starts) // HUM.max_frames)]
     parts = frames(np.ascontiguousarray(x), len(window), 1)[starts]
-    spectrum = np.quantile(np.abs(np.fft.rfft(parts * window)), QUIET, axis=0)
+    spectrum = np.quantile(np.abs(np.fft.rfft(parts * window)), HUM.quiet_quantile, axis=0)
     for mains in MAINS_HZ:
         if _suspected(spectrum, mains):
             hum = _lines(x, starts, window, mains, rate)
-            if len(hum.numbers) >= LEAST_LINES and hum.numbers[0] <= 3 and _always(x, rate, hum):
+            if len(hum.numbers) >= HUM.min_lines and hum.numbers[0] <= 3 and _always(x, rate, hum):
                 return hum
     return None
 
@@ -76,7 +88,7 @@ def taken_out(hum: Hum, x: Samples, rate: float) -> Samples:
 
 def _moments(x: Samples, rate: float) -> tuple[NDArray[np.int64], F, F]:
     """Where stretches of a second begin (M,), their middles (M,) in s, and the window (size,)."""
-    size, hop = int(FRAME_S * rate), int(HOP_S * rate)
+    size, hop = int(HUM.frame_s * rate), int(HUM.hop_s * rate)
     starts = np.arange(0, len(x) - size + 1, hop)
     return starts, (starts + (size - 1) / 2) / rate, hann(size)
 
@@ -85,44 +97,44 @@ def _suspected(spectrum: F, mains: float) -> bool:
     """A quick look at the quiet moments' sizes by Hz: does something stand near the low harmonics?"""
     found = 0
     for n in range(1, 6):
-        reach = 1 + int(np.ceil(OFF * n * mains))
+        reach = 1 + int(np.ceil(HUM.max_mains_error * n * mains))
         at = round(n * mains)
         if at + reach + 4 < len(spectrum):
             peak = spectrum[at - reach : at + reach + 1].max()
-            found += peak > ABOVE / 2 * max(spectrum[at - reach - 4], spectrum[at + reach + 4])
-    return found >= LEAST_LINES
+            found += peak > HUM.min_snr / 2 * max(spectrum[at - reach - 4], spectrum[at + reach + 4])
+    return found >= HUM.min_lines
 
 
 def _lines(x: Samples, starts: NDArray[np.int64], window: F, mains: float, rate: float) -> Hum:
     """The harmonics that are heard steadily."""
-    n = np.arange(1, min(MOST_HARMONIC, int(0.45 * rate / mains)) + 1)
+    n = np.arange(1, min(HUM.max_harmonic, int(0.45 * rate / mains)) + 1)
     base = _frequency(x, starts, window, n, mains, rate)
     beside = np.concatenate([n * base - 5.0, n * base + 5.0])
     size = np.abs(project(x, starts, window, np.concatenate([n * base, beside]), rate))
-    low, high = np.quantile(size, [0.05, QUIET], axis=0)
+    low, high = np.quantile(size, [0.05, HUM.quiet_quantile], axis=0)
     around = np.maximum(*np.split(high[len(n) :], 2))
-    heard = (high[: len(n)] > ABOVE * around) & (high[: len(n)] < STEADY * low[: len(n)])
+    heard = (high[: len(n)] > HUM.min_snr * around) & (high[: len(n)] < HUM.max_level_ratio * low[: len(n)])
     return Hum(base, n[heard], high[: len(n)][heard])
 
 
 def _always(x: Samples, rate: float, hum: Hum) -> bool:
     """Whether its lines sound in the quietest moment too, as those of a string that rings for seconds do not."""
-    size = int(MOMENT_S * rate)
+    size = int(HUM.moment_s * rate)
     moments = frames(np.ascontiguousarray(x), size, size // 3)
     power = np.mean(moments**2, axis=1)
     # a gap in the sound is no moment
-    quietest = moments[int(np.argmin(np.where(power > SOUNDS * power.max(), power, np.inf)))]
+    quietest = moments[int(np.argmin(np.where(power > HUM.min_power_ratio * power.max(), power, np.inf)))]
     heard = np.abs(project(quietest, np.zeros(1, np.int64), hann(size), hum.numbers * hum.base, rate))[0]
-    return bool(np.sum(heard**2) > STILL_THERE * np.sum(hum.quiet**2))
+    return bool(np.sum(heard**2) > HUM.min_present_power_ratio * np.sum(hum.quiet**2))
 
 
 def _frequency(
     x: Samples, starts: NDArray[np.int64], window: F, n: NDArray[np.int64], mains: float, rate: float
 ) -> float:
     """Where the harmonics of the quietest moments are largest together, near a mains frequency."""
-    tried = mains * (1 + np.linspace(-OFF, OFF, 25))
+    tried = mains * (1 + np.linspace(-HUM.max_mains_error, HUM.max_mains_error, 25))
     z = np.abs(project(x, starts, window, np.outer(tried, n[:4]).ravel(), rate))
-    quiet = np.quantile(z, QUIET, axis=0).reshape(len(tried), -1)
+    quiet = np.quantile(z, HUM.quiet_quantile, axis=0).reshape(len(tried), -1)
     return float(tried[int(np.argmax(quiet.sum(axis=1)))])
 
 
@@ -145,9 +157,9 @@ def _sizes(
 ) -> NDArray[np.complex128]:
     """Amplitude and phase (M, P) of every harmonic where no string lies upon it, one for each stretch of time."""
     still = z * np.exp(-1j * phase[:, None] * numbers)
-    alone = np.abs(still) < ALONE * quiet
+    alone = np.abs(still) < HUM.max_own_level_ratio * quiet
     out = np.empty_like(still)
-    for rows in np.array_split(np.arange(len(z)), -(-len(z) // BLOCK)):
+    for rows in np.array_split(np.arange(len(z)), -(-len(z) // HUM.block_frames)):
         for j in range(len(numbers)):
             good = still[rows, j][alone[rows, j]]
             good = good if len(good) > 2 else still[:, j][alone[:, j]]

@@ -7,27 +7,39 @@ tuning counts. A vibrato is read by its middle.
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
+from typing import NamedTuple
 
 import numpy as np
 
 from juxtatune.core.listening.live.frame_pitch import PitchFrame
 from juxtatune.core.listening.live.listener import GLIMPSE_S
 
-RISE_DB, GAP_S = 6.0, 0.3  # a rise of the level, or so long a silence, is a new note
-FORGET_DB_S = 12.0  # how fast a level is forgotten, dB/s
-SETTLE_S = GLIMPSE_S + 0.08  # after the attack a glimpse still holds the glide of it, which falls by some cents
-EARLIEST_S = 0.04  # after the attack a glimpse can be had
-LEFT = 8.0  # cents from the start at which the bend has begun
-GLIDE = 10.0  # cents by which an attack falls without a bend
-ENOUGH = 4  # settled glimpses make a start
-HELD_S = 0.5  # of one height: half a vibrato's period at least, common practice, no source
-STEADY, SWINGING = 6.0, 60.0  # cents: a held height drifts and swings by less
-UNSURE = 6.0  # cents, 1σ: while a string moves fast its pitch is only so certain
+
+class BendParameters(NamedTuple):
+    """A bent string."""
+
+    rise_db: float = 6.0  # a rise of the level, or so long a silence, is a new note
+    gap_s: float = 0.3
+    level_decay_db_per_s: float = 12.0  # how fast a level is forgotten, dB/s
+    settle_s: float = GLIMPSE_S + 0.08  # after the attack a glimpse still holds the glide of it, which falls by some cents
+    earliest_s: float = 0.04  # after the attack a glimpse can be had
+    begin_cents: float = 8.0  # cents from the start at which the bend has begun
+    max_glide_cents: float = 10.0  # cents by which an attack falls without a bend
+    min_frames: int = 4  # settled glimpses make a start
+    held_s: float = 0.5  # of one height: half a vibrato's period at least, common practice, no source
+    max_drift_cents: float = 6.0  # cents: a held height drifts and swings by less
+    max_swing_cents: float = 60.0
+    max_sigma_cents: float = 6.0  # cents, 1σ: while a string moves fast its pitch is only so certain
+    hit_cents: float = 10.0  # cents from a size within which a bend is it; common practice, no source
+
+
+BEND = BendParameters()
+
+
 SIZES = (
     (50.0, "a quarter step"), (100.0, "a half step"), (200.0, "a whole step"), (300.0, "a step and a half"),
     (400.0, "two whole steps"),
 )  # fmt: skip
-ON_IT = 10.0  # cents from a size within which a bend is it; common practice, no source
 
 
 @dataclass(frozen=True)
@@ -49,20 +61,20 @@ class Bend:
 
 def follow(bend: Bend | None, g: PitchFrame) -> Bend | None:
     """The bend after one more glimpse; None before a note is heard. A new note begins a new one."""
-    if bend is None or g.t - bend.at > GAP_S or g.level_db > bend.level + RISE_DB:
+    if bend is None or g.t - bend.at > BEND.gap_s or g.level_db > bend.level + BEND.rise_db:
         return Bend(g.t, at=g.t, level=g.level_db)
     # two strings beat: the level of a moment ago counts for a while
-    bend = replace(bend, at=g.t, level=max(g.level_db, bend.level - FORGET_DB_S * (g.t - bend.at)))
-    if g.t - bend.began < EARLIEST_S or g.sigma_cents > UNSURE:
+    bend = replace(bend, at=g.t, level=max(g.level_db, bend.level - BEND.level_decay_db_per_s * (g.t - bend.at)))
+    if g.t - bend.began < BEND.earliest_s or g.sigma_cents > BEND.max_sigma_cents:
         return bend
-    recent = (*(r for r in bend.recent if g.t - r[0] <= HELD_S), (g.t, g.pitch))
+    recent = (*(r for r in bend.recent if g.t - r[0] <= BEND.held_s), (g.t, g.pitch))
     if bend.start is None:
         return replace(bend, start=g.pitch, recent=recent, sigma=g.sigma_cents)
     cents = 100 * (g.pitch - bend.start)
-    if not bend.moving and -(LEFT + GLIDE) < cents < LEFT:
+    if not bend.moving and -(BEND.begin_cents + BEND.max_glide_cents) < cents < BEND.begin_cents:
         # until it leaves, every glimpse makes the start surer
-        settled = [pitch for t, pitch in recent if t - bend.began >= SETTLE_S]
-        start = float(np.median(settled)) if len(settled) >= ENOUGH else min(bend.start, g.pitch)
+        settled = [pitch for t, pitch in recent if t - bend.began >= BEND.settle_s]
+        start = float(np.median(settled)) if len(settled) >= BEND.min_frames else min(bend.start, g.pitch)
         return replace(bend, start=start, cents=100 * (g.pitch - start), recent=recent, sigma=g.sigma_cents)
     most = max(bend.most, cents, key=abs)
     held, spread = _held(recent, bend.start)
@@ -74,14 +86,15 @@ def follow(bend: Bend | None, g: PitchFrame) -> Bend | None:
 
 def _held(recent: tuple[tuple[float, float], ...], start: float) -> tuple[float | None, float]:
     """(cents held, cents between its ends) where the newest stretch stays at one height; (None, 0) where it does not."""
-    if recent[-1][0] - recent[0][0] < 0.8 * HELD_S:
+    if recent[-1][0] - recent[0][0] < 0.8 * BEND.held_s:
         return None, 0.0
     cents = 100 * (np.array([pitch for _, pitch in recent]) - start)
     half = len(cents) // 2
     spread = float(np.ptp(cents))
-    if spread > SWINGING or (spread > STEADY and abs(float(np.mean(cents[:half]) - np.mean(cents[half:]))) > STEADY):
+    moved = abs(float(np.mean(cents[:half]) - np.mean(cents[half:])))
+    if spread > BEND.max_swing_cents or (spread > BEND.max_drift_cents and moved > BEND.max_drift_cents):
         return None, 0.0
-    return float(np.median(cents) if spread <= STEADY else (cents.max() + cents.min()) / 2), spread
+    return float(np.median(cents) if spread <= BEND.max_drift_cents else (cents.max() + cents.min()) / 2), spread
 
 
 def called(cents: float) -> str:
@@ -92,6 +105,6 @@ def called(cents: float) -> str:
     goal, name = min(SIZES, key=lambda s: abs(s[0] - size))
     words = name if cents > 0 else f"{name} let down"
     off = size - goal
-    if abs(off) <= ON_IT:
+    if abs(off) <= BEND.hit_cents:
         return words
     return f"{words}, {abs(off):.0f} ¢ {'over' if off > 0 else 'short'}"

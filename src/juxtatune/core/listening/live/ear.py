@@ -1,22 +1,31 @@
-"""Detectors that run beside single-string listening while the player asks for them: bends, and beats of two strings."""
+"""Listening for bends and for beats of two strings, beside the listener."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Protocol
+from typing import NamedTuple, Protocol
 
 import numpy as np
 
-from juxtatune.core.listening.live.beating import SPAN_S, Beat, beat
 from juxtatune.core.listening.live.bend import Bend, follow
 from juxtatune.core.listening.live.frame_pitch import tone_pairs
-from juxtatune.core.listening.live.listener import TOGETHER_S, TOO_QUIET_DB, BlockResult, Listener
+from juxtatune.core.listening.live.listener import LISTENER, BlockResult, Listener
+from juxtatune.core.listening.multipitch.sinusoids import sinusoids
+from juxtatune.core.listening.source import Samples
 
-LOOK_S = 0.1  # how often the dearer looks are taken
-ATTACK_S = 0.1  # of an attack beats are not read
-LEAST_S = 0.72  # of sound beats are read from
-CLOSEST, WIDEST = 60.0, 450.0  # cents between the strings of a unison bend as it starts; common practice, no source
-AGREED = 5.0  # cents within which a unison bend is one; common practice, no source
+
+class EarParameters(NamedTuple):
+    """Listening for bends and beats."""
+
+    look_s: float = 0.1  # how often the dearer looks are taken
+    attack_s: float = 0.1  # of an attack beats are not read
+    min_sound_s: float = 0.72  # of sound beats are read from
+    min_unison_cents: float = 60.0  # cents between the strings of a unison bend as it starts; common practice, no source
+    max_unison_cents: float = 450.0
+    unison_cents: float = 5.0  # cents within which a unison bend is one; common practice, no source
+
+
+EAR = EarParameters()
 
 
 class Ear(Protocol):
@@ -33,13 +42,13 @@ class BeatEar:
 
     def hear(self, listener: Listener, heard: BlockResult) -> Beat | None:
         end = listener.end
-        if end - self._looked < LOOK_S or heard.level_db < TOO_QUIET_DB:
+        if end - self._looked < EAR.look_s or heard.level_db < LISTENER.quiet_db:
             return None
         self._looked = end
-        since = end - heard.onset - ATTACK_S if heard.onset is not None else SPAN_S
-        if since < LEAST_S:
+        since = end - heard.onset - EAR.attack_s if heard.onset is not None else BEATING.span_s
+        if since < EAR.min_sound_s:
             return None
-        x, rate = listener.newest(min(SPAN_S, since))
+        x, rate = listener.newest(min(BEATING.span_s, since))
         return beat(x, rate, self._meeting)
 
 
@@ -69,7 +78,7 @@ class BendEar:
             return None
         if before is None or before.began != self._bend.began:
             self._goal = self._unison = None
-        if listener.end - self._looked >= LOOK_S and listener.end - self._bend.began > TOGETHER_S:
+        if listener.end - self._looked >= EAR.look_s and listener.end - self._bend.began > LISTENER.together_s:
             self._looked = listener.end
             self._look(listener)
         if self._unison is None:
@@ -78,16 +87,64 @@ class BendEar:
 
     def _look(self, listener: Listener) -> None:
         """Where two strings ring, how far the lower is from the upper; once they are close, by their beats."""
-        found = next(tone_pairs(*listener.newest(TOGETHER_S)), None)
+        found = next(tone_pairs(*listener.newest(LISTENER.together_s)), None)
         if found is not None:
             low, high = sorted(found)
             apart = 1200 * float(np.log2(high / low))
-            if CLOSEST <= apart <= WIDEST:
+            if EAR.min_unison_cents <= apart <= EAR.max_unison_cents:
                 self._goal = high if self._goal is None else self._goal
                 self._unison = (-apart, 0.0)
                 return
         if self._goal is None:
             return
-        heard = beat(*listener.newest(SPAN_S / 2 + 0.1), self._goal)
+        heard = beat(*listener.newest(BEATING.span_s / 2 + 0.1), self._goal)
         if heard is not None:
             self._unison = (1200 * float(np.log2(1 + heard.rate / self._goal)), abs(heard.rate))
+
+
+class BeatingParameters(NamedTuple):
+    """Beats of two strings."""
+
+    span_s: float = 1.2  # of sound that is read: longer sees slower beats, but follows a turned peg later
+    max_beat_hz: float = 12.0  # Hz between partials that are still taken to meet
+    max_level_difference_db: float = 24.0  # a partial weaker than the other by more than this makes no beat that is heard
+    min_sign_hz: float = 0.12  # by so much one of two partials must lie nearer to the reference for the sign to be known
+
+
+BEATING = BeatingParameters()
+
+
+@dataclass(frozen=True)
+class Beat:
+    """`rate` in beats a second, above 0 where the string is too high, 0 where no beat is heard in `span` s.
+
+    `signed` is False where it is not known which of the two is the higher; then `rate` is above 0.
+    """
+
+    rate: float
+    signed: bool
+    span: float
+
+
+def beat(x: Samples, rate: float, reference_hz: float) -> Beat | None:
+    """How the strings beat whose partials meet near the partial `reference_hz` of the string that stays.
+
+    `x` (N,) is the newest sound, of which SPAN_S s are read. None where nothing sounds there, or for too short a time.
+    """
+    x = x[-int(BEATING.span_s * rate) :]
+    found = sinusoids(x, rate, [(reference_hz - BEATING.max_beat_hz, reference_hz + BEATING.max_beat_hz)])
+    if found is None:
+        return None
+    near = np.flatnonzero(np.abs(found.hz - reference_hz) <= BEATING.max_beat_hz)
+    if len(near) == 0:
+        return None
+    span = len(x) / rate
+    strongest = near[np.argsort(-found.level[near], kind="stable")][:2]
+    if len(strongest) < 2 or found.level[strongest[0]] - found.level[strongest[1]] > BEATING.max_level_difference_db:
+        return Beat(0.0, True, span)
+    one, other = sorted(float(hz) for hz in found.hz[strongest])
+    below, above = abs(one - reference_hz), abs(other - reference_hz)
+    # the one nearer to where the reference is known to be is the reference
+    sign = 1.0 if below <= above else -1.0
+    signed = abs(below - above) >= BEATING.min_sign_hz
+    return Beat((other - one) * (sign if signed else 1.0), signed, span)

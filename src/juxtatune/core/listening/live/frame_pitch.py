@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
+from typing import NamedTuple
 
 import numpy as np
 
@@ -15,10 +16,17 @@ from juxtatune.core.listening.source import Samples
 from juxtatune.core.listening.tone.twm import Tone, candidates, likeliest, score_tone
 from juxtatune.core.listening.types import Targets
 
-LEAST_SCORE = 0.45
-FIT_S = 0.14
-SURE_SCORE = 0.6  # of a second string
-AUDIBLE = 0.03  # in power: a second string so loud spoils the reading of the first
+
+class FramePitchParameters(NamedTuple):
+    """Pitch of one short frame."""
+
+    min_score: float = 0.45
+    fit_s: float = 0.14
+    sure_score: float = 0.6  # of a second string
+    min_second_power_ratio: float = 0.03  # in power: a second string so loud spoils the reading of the first
+
+
+FRAME_PITCH = FramePitchParameters()
 
 
 @dataclass(frozen=True)
@@ -55,7 +63,7 @@ def frame_pitch(
     tone = _choose(peaks, targets, hint)
     if tone is None:
         return None
-    begin = max(0.0, len(x) / rate - max(FIT_S, 6.5 / tone.f1))
+    begin = max(0.0, len(x) / rate - max(FRAME_PITCH.fit_s, 6.5 / tone.f1))
     fit = fit_pluck(
         x,
         rate,
@@ -101,18 +109,18 @@ def tone_pairs(
     """Fundamentals (Hz) of two tones that sound at once in `x`, the likeliest pair first; nothing for one alone."""
     peaks = new_peaks(x, quiet[-len(x) :] if quiet is not None else None, rate)
     first = score_tone(peaks, hint) if hint is not None and len(peaks) else None
-    if first is None or first.score < SURE_SCORE:
+    if first is None or first.score < FRAME_PITCH.sure_score:
         first = likeliest(peaks, ranges)
     if first is None:
         return
     mine = {hz for _, hz, _ in first.matched}
     rest = replace(peaks, weight=np.where(np.isin(peaks.hz, list(mine)), 0.0, peaks.weight))
     others = rest.heard()
-    if others.powers.sum() < AUDIBLE * first.power:
+    if others.powers.sum() < FRAME_PITCH.min_second_power_ratio * first.power:
         return
     for tone in candidates(others, ranges):
         enough = len(tone.matched) >= 3 and min(n for n, _, _ in tone.matched) <= 2
-        if enough and tone.power > AUDIBLE * first.power and tone.score > SURE_SCORE:
+        if enough and tone.power > FRAME_PITCH.min_second_power_ratio * first.power and tone.score > FRAME_PITCH.sure_score:
             yield first.f1, tone.f1
 
 
@@ -125,6 +133,6 @@ def _choose(peaks: Peaks, targets: Targets, hint: float | None) -> Tone | None:
         if best is None:
             return None
     enough = 3 if best.f1 < 500 else 2
-    if best.score < LEAST_SCORE or len(best.matched) < enough or min(n for n, _, _ in best.matched) > 3:
+    if best.score < FRAME_PITCH.min_score or len(best.matched) < enough or min(n for n, _, _ in best.matched) > 3:
         return None
     return best

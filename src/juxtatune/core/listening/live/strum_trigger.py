@@ -2,15 +2,28 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 
 from juxtatune.core.listening.source import Block, Samples
 
-BEFORE_S, AFTER_S = 0.5, 3.2
-PATIENCE_S = 12.0  # without a strum
-LEAST_DB, RISE_DB = -55.0, 8.0  # of a strum: over full scale, over the sound before it
-LOOK_S = 0.02
-DIED_DB, PICKED_DB, ROOM_S = 15.0, 6.0, 0.1
+
+class StrumTriggerParameters(NamedTuple):
+    """Catching a strum."""
+
+    before_s: float = 0.5
+    after_s: float = 3.2
+    patience_s: float = 12.0  # without a strum
+    min_db: float = -55.0  # of a strum: over full scale, over the sound before it
+    rise_db: float = 8.0
+    look_s: float = 0.02
+    died_db: float = 15.0
+    picked_db: float = 6.0
+    room_s: float = 0.1
+
+
+STRUM_TRIGGER = StrumTriggerParameters()
 
 
 class StrumCatcher:
@@ -26,7 +39,7 @@ class StrumCatcher:
     @property
     def expired(self) -> bool:
         """True when nobody strums."""
-        return self._began is None and self._waited > PATIENCE_S
+        return self._began is None and self._waited > STRUM_TRIGGER.patience_s
 
     def feed(self, block: Block) -> tuple[Samples, int] | None:
         """Takes the next block; the strum (samples, rate in Hz) once it is complete."""
@@ -41,19 +54,19 @@ class StrumCatcher:
         if self._began is None:
             self._forget()
             return None
-        if self._count - self._began < AFTER_S * self._rate:
+        if self._count - self._began < STRUM_TRIGGER.after_s * self._rate:
             return None
         return np.concatenate(self._kept), self._rate
 
     def _rises(self, block: Block) -> bool:
-        if self._count < ROOM_S * self._rate:
+        if self._count < STRUM_TRIGGER.room_s * self._rate:
             return False  # the room is not known yet
         before = np.concatenate(self._kept)
         now = _loudest(block.samples, self._rate)
-        return now > LEAST_DB and now > level_db(before) + RISE_DB
+        return now > STRUM_TRIGGER.min_db and now > level_db(before) + STRUM_TRIGGER.rise_db
 
     def _forget(self) -> None:
-        while self._kept and self._count - len(self._kept[0]) >= BEFORE_S * self._rate:
+        while self._kept and self._count - len(self._kept[0]) >= STRUM_TRIGGER.before_s * self._rate:
             self._count -= len(self._kept[0])
             del self._kept[0]
 
@@ -67,7 +80,7 @@ class Ringing:
     def goes_on(self, block: Block) -> bool:
         level = level_db(block.samples)
         self._lowest = min(self._lowest, level)
-        return self._begin - DIED_DB < level < self._lowest + PICKED_DB
+        return self._begin - STRUM_TRIGGER.died_db < level < self._lowest + STRUM_TRIGGER.picked_db
 
 
 def level_db(x: Samples) -> float:
@@ -77,5 +90,5 @@ def level_db(x: Samples) -> float:
 
 def _loudest(x: Samples, rate: int) -> float:
     """Level (dB over full scale) of the loudest moment."""
-    size = max(1, min(len(x), int(LOOK_S * rate)))
+    size = max(1, min(len(x), int(STRUM_TRIGGER.look_s * rate)))
     return max((level_db(x[k : k + size]) for k in range(0, len(x) - size + 1, size)), default=-120.0)

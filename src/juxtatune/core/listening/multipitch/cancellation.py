@@ -1,19 +1,29 @@
-"""Iterative cancellation: every string of a sound is estimated from what the others do not explain."""
+"""Iterative cancellation: every string of a sound is estimated from what the others do not explain, or isolated from them."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 
+from juxtatune.core.listening.multipitch import matrix_pencil
 from juxtatune.core.listening.multipitch.deglide import deglided
 from juxtatune.core.listening.multipitch.presence import explained_by, presence_test
 from juxtatune.core.listening.multipitch.sinusoids import Rows, Sinusoids, sinusoids
 from juxtatune.core.listening.multipitch.voting import VotedString, stretches, vote
 from juxtatune.core.listening.source import Samples
 
-PASSES = 2
-SETTLE_S, LEAST_S = 0.15, 0.6  # the glide of the attack is left out, where enough is left
+
+class CancellationParameters(NamedTuple):
+    """Iterative cancellation."""
+
+    passes: int = 2
+    settle_s: float = 0.15  # the glide of the attack is left out, where enough is left
+    min_s: float = 0.6
+
+
+CANCELLATION = CancellationParameters()
 
 
 def cancel_iteratively(heard: Sinusoids, goals: dict[int, float], strange: Rows | None = None) -> dict[int, VotedString]:
@@ -25,7 +35,7 @@ def cancel_iteratively(heard: Sinusoids, goals: dict[int, float], strange: Rows 
     settled: dict[int, VotedString] = {}
     taken: dict[int, Rows] = {}
     nobodys = np.zeros(len(heard.hz), bool) if strange is None else strange
-    for _ in range(PASSES if len(goals) > 1 else 1):
+    for _ in range(CANCELLATION.passes if len(goals) > 1 else 1):
         for string in sorted(goals, key=lambda s: goals[s]):
             others = {s: rows for s, rows in taken.items() if s != string}
             free = ~np.any([nobodys, *others.values()], axis=0)
@@ -51,8 +61,8 @@ def separate_all(
     x: Samples, rate: float, start: float, end: float, f1: float, others: tuple[float, ...]
 ) -> Separated | None:
     """The string near f1 (Hz, number 0) that sounds from `start` to `end` (s), and the others (Hz) that ring with it."""
-    start += min(SETTLE_S, max(0.0, end - start - LEAST_S))
-    if end - start < LEAST_S / 1.2:
+    start += min(CANCELLATION.settle_s, max(0.0, end - start - CANCELLATION.min_s))
+    if end - start < CANCELLATION.min_s / 1.2:
         return None
     first = int(start * rate)
     within = [stretch for hz in (f1, *others) for stretch in stretches(hz)]
@@ -67,3 +77,50 @@ def separate(
     taken = separate_all(x, rate, start, end, f1, others)
     found = taken.settled.get(0) if taken is not None else None
     return deglided(taken.heard, found) if taken is not None and found is not None else None
+
+
+class IsolationParameters(NamedTuple):
+    """Subtraction of the other strings."""
+
+    block: int = 256
+    lead_s: float = 0.12  # before the string begins: only others sound there
+    clear_s: float = 0.02
+    max_power_ratio: float = 0.5  # power of them that is left when they could be followed back
+    near_s: float = 2.0  # around it: what a reading may ask for
+    max_decay_per_s: float = 6.0  # 1/s: what dies sooner cannot be followed back
+
+
+ISOLATION = IsolationParameters()
+
+
+def isolate(x: Samples, rate: float, start: float, end: float, f1: float, others: tuple[float, ...]) -> Samples:
+    """The sound (N,) with other strings (Hz) subtracted from `start` (s), the onset of the string near f1 (Hz), to `end`,
+    with 2 s around it and silence beyond; unchanged where they cannot be separated from it."""
+    taken = separate_all(x, rate, start, end, f1, others)
+    if taken is None or 0 not in taken.settled:
+        return x
+    heard, settled = taken.heard, taken.settled
+    away = np.zeros(len(heard.hz), bool)
+    for string in range(1, len(others) + 1):
+        if string in settled:
+            away |= explained_by(heard, settled[string])
+    away &= ~explained_by(heard, settled[0])
+    first, last = max(0, int((start - ISOLATION.lead_s) * rate)), int(end * rate)
+    # of a long sound only what is near is copied
+    left, near = np.zeros(len(x)), slice(max(0, first - int(ISOLATION.near_s * rate)), last + int(ISOLATION.near_s * rate))
+    left[near] = x[near]
+    left[first:last] -= _rebuilt(heard, away, first - taken.first, last - first, rate)
+    before = slice(first, max(first, int((start - ISOLATION.clear_s) * rate)))
+    return left if np.sum(left[before] ** 2) < ISOLATION.max_power_ratio * np.sum(x[before] ** 2) else x
+
+
+def _rebuilt(heard: Sinusoids, rows: Rows, first: int, count: int, rate: float) -> Samples:
+    """Synthesis of some sinusoids for `count` samples, beginning so many after their estimate."""
+    steady = [k for k in np.flatnonzero(rows) if heard.parts[k].decay < ISOLATION.max_decay_per_s]
+    parts, off = [heard.parts[k] for k in steady], heard.hz[steady] - heard.centres[heard.band[steady]]
+    size = np.array([p.size for p in parts]) / matrix_pencil.response(off, rate)
+    rise = np.array([2j * np.pi * p.hz - p.decay for p in parts]) / rate
+    # a sample's phase is that of a window's middle; powers are multiplied in blocks, since each costs an exponential
+    blocks = first - (int(matrix_pencil.PENCIL.window_s * rate) - 1) / 2 + np.arange(0, count, ISOLATION.block)
+    waves = (size * np.exp(np.outer(blocks, rise))) @ np.exp(np.outer(rise, np.arange(ISOLATION.block)))
+    return np.asarray(waves.real.ravel()[:count])

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,41 +15,51 @@ from juxtatune.core.listening.multipitch.sinusoids import F, Sinusoids
 from juxtatune.core.listening.multipitch.voting import VotedString
 from juxtatune.core.listening.partials.demodulate import Heterodyned, partial_hz
 
-BENT = 0.25  # cents by which a glide that was not taken out may move a reading
-MOST_SIGMA = 2.0  # cents
-CALIBRATION = 1.5  # to 1σ, as measured in benchmarks/: neighbours leave more than the fit knows
-AROUND, LASTS = 8.0, 6.0  # cents, 1/s: what lies so near a partial and dies no sooner is of the same string
-LEAST_DECAY = 0.3  # 1/s
-USUAL_SPREAD = 0.2  # cents: strands of one partial that beat
-# of a string that sinusoids make which die at once: from which share of them and by where in doubt, by so much (log odds)
-QUICK, DOUBTED, QUICK_CENTS = (0.4, 0.6), 2.5, 2.0  # and 1σ
-THIN_HZ = 200.0
-REMAINS = 0.03  # of a neighbour that is taken away, since it glides a little too
+
+class DeglideParameters(NamedTuple):
+    """The rest of the attack glide of a string in a strum."""
+
+    glide_sigma_cents: float = 0.25  # cents by which a glide that was not taken out may move a reading
+    max_sigma_cents: float = 2.0
+    sigma_factor: float = 1.5  # to 1σ, as measured in benchmarks/: neighbours leave more than the fit knows
+    around_cents: float = 8.0  # cents, 1/s: what lies so near a partial and dies no sooner is of the same string
+    max_decay_per_s: float = 6.0
+    min_decay_per_s: float = 0.3
+    usual_spread_cents: float = 0.2  # cents: strands of one partial that beat
+    # of a string that sinusoids make which die at once: from which share of them and by where in doubt, by so much (log odds)
+    fast_share_range: tuple[float, float] = (0.4, 0.6)  # and 1σ
+    fast_doubt_nats: float = 2.5
+    fast_sigma_cents: float = 2.0
+    thin_string_hz: float = 200.0
+    residual_share: float = 0.03  # of a neighbour that is taken away, since it glides a little too
+
+
+DEGLIDE = DeglideParameters()
 
 
 def deglided(heard: Sinusoids, found: VotedString) -> VotedString:
     """The string with its attack glide removed; less certain where its partials have no one frequency, as on real guitars."""
     straight = _straightened(heard, found)
-    wide = max(0.0, _spread(heard, found.used) - USUAL_SPREAD)
+    wide = max(0.0, _spread(heard, found.used) - DEGLIDE.usual_spread_cents)
     quick = _quick(heard, found)
-    sigma = float(np.sqrt(straight.sigma**2 + wide**2 + (QUICK_CENTS * quick) ** 2))
-    return replace(straight, sigma=sigma, doubt=straight.doubt + DOUBTED * quick)
+    sigma = float(np.sqrt(straight.sigma**2 + wide**2 + (DEGLIDE.fast_sigma_cents * quick) ** 2))
+    return replace(straight, sigma=sigma, doubt=straight.doubt + DEGLIDE.fast_doubt_nats * quick)
 
 
 def _quick(heard: Sinusoids, found: VotedString) -> float:
     """How far (0 to 1) a string's sinusoids decay at once: other sounds do, and residues of other strings; thin nylon too."""
     decay = np.array([heard.parts[row].decay for row in found.used])
-    at_once = decay >= LASTS * max(1.0, (found.f1 / THIN_HZ) ** 2)
+    at_once = decay >= DEGLIDE.max_decay_per_s * max(1.0, (found.f1 / DEGLIDE.thin_string_hz) ** 2)
     share = np.average(at_once, weights=10 ** (heard.level[found.used] / 10))
-    return float(np.clip((share - QUICK[0]) / (QUICK[1] - QUICK[0]), 0, 1))
+    return float(np.clip((share - DEGLIDE.fast_share_range[0]) / (DEGLIDE.fast_share_range[1] - DEGLIDE.fast_share_range[0]), 0, 1))
 
 
 def _spread(heard: Sinusoids, rows: NDArray[np.int64]) -> float:
     """Energy-weighted spread of a string's partials about their mean, in cents."""
     decay = np.array([c.decay for c in heard.parts])
-    energy = np.array([c.amplitude**2 for c in heard.parts]) / np.maximum(2 * decay, LEAST_DECAY)
+    energy = np.array([c.amplitude**2 for c in heard.parts]) / np.maximum(2 * decay, DEGLIDE.min_decay_per_s)
     off = CENTS * np.log(heard.hz[None, :] / heard.hz[rows][:, None])
-    near = (np.abs(off) < AROUND) & (decay < LASTS)[None, :]
+    near = (np.abs(off) < DEGLIDE.around_cents) & (decay < DEGLIDE.max_decay_per_s)[None, :]
     near[np.arange(len(rows)), rows] = True
     share = np.where(near, energy[None, :] + 1e-300, 0.0)
     share = share / share.sum(axis=1, keepdims=True)
@@ -67,25 +78,25 @@ def _straightened(heard: Sinusoids, found: VotedString) -> VotedString:
     clear = _power(heard, found) > 16 * crowd
     if clear.sum() < 3:
         clear = _power(heard, found) > crowd
-    bent = replace(found, sigma=max(found.sigma, BENT))
+    bent = replace(found, sigma=max(found.sigma, DEGLIDE.glide_sigma_cents))
     if clear.sum() < 2:
         return bent
     numbers, rows = found.numbers[clear], found.used[clear]
     hz = partial_hz(found.f1, found.inharmonicity, numbers)
-    t = np.arange(len(heard.z)) * matrix_pencil.STEP_S
+    t = np.arange(len(heard.z)) * matrix_pencil.PENCIL.step_s
     bands = heard.band[rows]
     own = np.stack([matrix_pencil.without(heard.z[:, heard.band[r]], _neighbours(heard, int(r))) for r in rows])
     own = own * np.exp(2j * np.pi * (heard.centres[bands] - hz)[:, None] * t)
-    noise = heard.noise + 1e-16 + REMAINS**2 * crowd[clear]
-    overlap = matrix_pencil.WINDOW_S / matrix_pencil.STEP_S / 2.5
+    noise = heard.noise + 1e-16 + DEGLIDE.residual_share**2 * crowd[clear]
+    overlap = matrix_pencil.PENCIL.window_s / matrix_pencil.PENCIL.step_s / 2.5
     fit = estimate_f0(Heterodyned(t, own, noise, numbers, hz, overlap), found.f1, found.inharmonicity, True)
     if fit is None:
         return bent
     moved = abs(CENTS * np.log(fit.f1 / found.f1))
-    if fit.sigma_cents > 2 * BENT or moved > 1.5 + 3 * found.sigma:
+    if fit.sigma_cents > 2 * DEGLIDE.glide_sigma_cents or moved > 1.5 + 3 * found.sigma:
         # partials that will not be joined disagree by more than a glide
-        return replace(bent, sigma=max(bent.sigma, min(max(fit.sigma_cents, moved / 2), MOST_SIGMA)))
-    sigma = float(np.hypot(CALIBRATION * max(fit.sigma_cents, found.sigma), fit.extrapolation_sigma))
+        return replace(bent, sigma=max(bent.sigma, min(max(fit.sigma_cents, moved / 2), DEGLIDE.max_sigma_cents)))
+    sigma = float(np.hypot(DEGLIDE.sigma_factor * max(fit.sigma_cents, found.sigma), fit.extrapolation_sigma))
     return replace(found, f1=fit.f1, inharmonicity=fit.inharmonicity, sigma=sigma)
 
 

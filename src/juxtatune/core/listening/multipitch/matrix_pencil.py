@@ -8,6 +8,7 @@ a window and read every few hundredths of a second, so that only what rings near
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,13 +18,21 @@ from juxtatune.core.listening.source import Samples
 
 F = NDArray[np.float64]
 Z = NDArray[np.complex128]
-WINDOW_S = 0.2
-STEP_S = 0.02
-REACH_HZ = 8.0  # of a band: further out the window takes too much away
-MOST = 6  # components of one band
-LEAST_VALUES = 3 * (MOST + 2)
-LEAST = 3e-3  # size of the weakest singular value that counts, against the strongest
-FASTEST_DECAY = 14.0  # 1/s
+
+
+class PencilParameters(NamedTuple):
+    """Matrix pencil on narrow bands."""
+
+    window_s: float = 0.2
+    step_s: float = 0.02
+    reach_hz: float = 8.0  # of a band: further out the window takes too much away
+    max_order: int = 6  # components of one band
+    min_values: int = 3 * (max_order + 2)
+    min_singular_ratio: float = 3e-3  # size of the weakest singular value that counts, against the strongest
+    max_decay_per_s: float = 14.0
+
+
+PENCIL = PencilParameters()
 
 
 @dataclass(frozen=True)
@@ -38,9 +47,9 @@ class DampedSinusoid:
     size: complex  # at the band's first value
 
 
-def bands(x: Samples, rate: float, centres: F, step: float = STEP_S) -> Z:
+def bands(x: Samples, rate: float, centres: F, step: float = PENCIL.step_s) -> Z:
     """Each band demodulated to zero (M, bands), one value every `step` (s); needs WINDOW_S of sound."""
-    size, hop = int(WINDOW_S * rate), int(step * rate)
+    size, hop = int(PENCIL.window_s * rate), int(step * rate)
     starts = np.arange(0, len(x) - size + 1, hop)
     window = _window(size)
     t = starts / rate
@@ -49,12 +58,12 @@ def bands(x: Samples, rate: float, centres: F, step: float = STEP_S) -> Z:
 
 def long_enough(x: Samples, rate: float) -> bool:
     """Whether a band has enough values for any sinusoid to be estimated."""
-    return (len(x) - int(WINDOW_S * rate)) // int(STEP_S * rate) + 1 >= LEAST_VALUES
+    return (len(x) - int(PENCIL.window_s * rate)) // int(PENCIL.step_s * rate) + 1 >= PENCIL.min_values
 
 
 def response(off: F, rate: float) -> F:
     """Gain (0 to 1) of a band at this distance (Hz) from its centre."""
-    size = int(WINDOW_S * rate)
+    size = int(PENCIL.window_s * rate)
     t = (np.arange(size) - (size - 1) / 2) / rate
     return np.asarray(np.cos(2 * np.pi * np.outer(off, t)) @ _window(size)) / 2
 
@@ -67,10 +76,10 @@ def _window(size: int) -> F:
 def damped_sinusoids(z: Z, step: float, centres: F, noise: float) -> list[list[DampedSinusoid]]:
     """The damped sinusoids of each band (M, bands), strongest first; `noise` is the power of z from noise alone."""
     found: list[list[DampedSinusoid]] = [[] for _ in centres]
-    if len(z) < LEAST_VALUES:
+    if len(z) < PENCIL.min_values:
         return found
     poles = _poles(z, step, noise)
-    for count in range(1, MOST + 1):
+    for count in range(1, PENCIL.max_order + 1):
         # bands with as many poles are solved together
         alike = [k for k, some in enumerate(poles) if len(some) == count]
         if not alike:
@@ -93,16 +102,16 @@ def _poles(z: Z, step: float, noise: float) -> list[Z]:
     # the squares of the singular values, and the vectors, rising
     square, turned = np.linalg.eigh(hankel.conj().transpose(0, 2, 1) @ hankel)
     size = np.sqrt(np.maximum(square, 0.0))
-    least = np.maximum(LEAST * size[:, -1:], 1.5 * np.sqrt(noise * count))
-    order = np.minimum(np.sum(size > least, axis=1), MOST)
+    least = np.maximum(PENCIL.min_singular_ratio * size[:, -1:], 1.5 * np.sqrt(noise * count))
+    order = np.minimum(np.sum(size > least, axis=1), PENCIL.max_order)
     poles: list[Z] = [np.zeros(0, complex)] * z.shape[1]
-    for many in range(1, MOST + 1):
+    for many in range(1, PENCIL.max_order + 1):
         alike = np.flatnonzero(order == many)
         if len(alike) == 0:
             continue
         basis = turned[alike, :, -many:].conj()
         each = np.linalg.eigvals(_shift(basis))
-        lasting = (np.abs(each) > np.exp(-FASTEST_DECAY * step)) & (np.abs(each) < np.exp(1.0 * step))
+        lasting = (np.abs(each) > np.exp(-PENCIL.max_decay_per_s * step)) & (np.abs(each) < np.exp(1.0 * step))
         for row, k in enumerate(alike):
             poles[k] = each[row][lasting[row]]
     return poles
@@ -126,8 +135,8 @@ def _described(poles: Z, sizes: Z, centres: F, step: float, count: int, left: F)
     lasts = np.minimum(count * step, 1.5 / np.maximum(decay, 0.05))
     # Rife and Boorstyn (1974), for as long as the component lasts, with the window's overlap
     size = np.maximum(np.abs(sizes), 1e-15)
-    sigma = np.sqrt(6 * left[:, None] / size**2 / np.maximum(lasts / WINDOW_S, 1.0)) / (2 * np.pi * lasts)
-    columns = (np.abs(hz) <= REACH_HZ, centres[:, None] + hz, size, decay, sigma, poles, sizes)
+    sigma = np.sqrt(6 * left[:, None] / size**2 / np.maximum(lasts / PENCIL.window_s, 1.0)) / (2 * np.pi * lasts)
+    columns = (np.abs(hz) <= PENCIL.reach_hz, centres[:, None] + hz, size, decay, sigma, poles, sizes)
     each = zip(*(column.tolist() for column in columns), strict=True)
     return [
         sorted((DampedSinusoid(*row[1:]) for row in zip(*band, strict=True) if row[0]), key=lambda c: -c.amplitude)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,8 +14,16 @@ from juxtatune.core.listening.source import Samples
 
 F = NDArray[np.float64]
 Rows = NDArray[np.bool_]
-TOP_HZ = 3600.0
-APART_HZ = 5.0  # from one band to the next
+
+
+class SinusoidsParameters(NamedTuple):
+    """Bands of the matrix pencil."""
+
+    top_hz: float = 3600.0
+    band_spacing_hz: float = 5.0  # from one band to the next
+
+
+SINUSOIDS = SinusoidsParameters()
 
 
 @dataclass(frozen=True)
@@ -45,19 +54,19 @@ def sinusoids(x: Samples, rate: float, within: list[tuple[float, float]] | None 
     if within is not None:
         low, high = np.array(within).T[:, :, None]
         centres = centres[
-            ((centres > low - matrix_pencil.REACH_HZ) & (centres < high + matrix_pencil.REACH_HZ)).any(axis=0)
+            ((centres > low - matrix_pencil.PENCIL.reach_hz) & (centres < high + matrix_pencil.PENCIL.reach_hz)).any(axis=0)
         ]
     if len(centres) == 0:
         return None
     z = matrix_pencil.bands(x, rate, centres)
     # values half a window apart say nearly all there is of noise
-    quiet = matrix_pencil.bands(x, rate, np.arange(30.0, TOP_HZ, 23.0), matrix_pencil.WINDOW_S / 2)
+    quiet = matrix_pencil.bands(x, rate, np.arange(30.0, SINUSOIDS.top_hz, 23.0), matrix_pencil.PENCIL.window_s / 2)
     noise = float(np.quantile(np.median(np.abs(quiet) ** 2, axis=0), 0.1)) / np.log(2)
     least = 3e-4 * float(np.max(np.abs(z)))
     edges = np.concatenate([[0.0], (centres[1:] + centres[:-1]) / 2, [np.inf]])
     rows = [
         (c, k)
-        for k, found in enumerate(matrix_pencil.damped_sinusoids(z, matrix_pencil.STEP_S, centres, noise))
+        for k, found in enumerate(matrix_pencil.damped_sinusoids(z, matrix_pencil.PENCIL.step_s, centres, noise))
         for c in found
         if edges[k] <= c.hz < edges[k + 1] and c.amplitude > least
     ]
@@ -78,9 +87,9 @@ def _bands(x: Samples, rate: float) -> F:
     size = 1 << int(np.ceil(np.log2(len(x) * 2)))
     power = power_spectrum(x, size)
     step = rate / size
-    at, _ = clear_tops(power, int(180 / step) | 1, 1, int(TOP_HZ / step), 12)
+    at, _ = clear_tops(power, int(180 / step) | 1, 1, int(SINUSOIDS.top_hz / step), 12)
     strong = at[power[at] > power.max() * 3e-7]
-    apart, taken = int(APART_HZ / step), np.zeros(len(power), bool)
+    apart, taken = int(SINUSOIDS.band_spacing_hz / step), np.zeros(len(power), bool)
     chosen = []
     for k in strong[np.argsort(-power[strong], kind="stable")]:
         if not taken[k]:

@@ -3,37 +3,54 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import NamedTuple
 
 import numpy as np
 
-from juxtatune.core.listening.dsp.mixture import mixture_sigma
+from juxtatune.core.listening.dsp.statistics import mixture_sigma
 from juxtatune.core.listening.f0.estimate import F0Estimate, fit_pluck
 from juxtatune.core.listening.multipitch.cancellation import separate
 from juxtatune.core.listening.multipitch.voting import VotedString
 from juxtatune.core.listening.partials.demodulate import USUAL_INHARMONICITY, heterodyne
 from juxtatune.core.listening.source import Samples
 
-UNSURE, AGREE = 0.4, 40.0  # cents
-NEARLY = 8.0  # power by which a less sure fit counts less
-MEAN = 0.5  # of a glide's mean is what is not sure without it
-LONGEST_APART = 2.4  # s
-UNSURE_APART = 0.07  # cents: what is less sure is taken apart from what sounds beside it
-SURER, SURELY = 1.5, 2.7  # times as sure, from where what is taken apart counts, and counts alone
-STRAYS = 7.0  # in 1σ: further off it is another's
-FAR, FURTHER = 2.5, 1.0  # in 1σ and cents: so is what is this far off, however unsure the fit
-SLIPPED = 20.0  # cents from where a tone began: it slipped on to a string that rings
-ASTRAY = 30.0  # cents from where a tone began: whatever a fit says that is lost among other strings
-LOST = 1.5  # cents: among strings that ring, what is less sure says only that one lies near
-# times as sure, and cents from where a tone began: a fit that is elsewhere has slipped
-FAR_SURER, BEGUN = 20.0, 5.0
-OWN = 2.5  # times as unsure as the fit is another reading where the partials disagree of themselves
-BEYOND = 15.0  # times as sure: such a reading found partials that agree
-# own scatter from where nothing read of what is left was ever so sure, up to so much 1σ, as measured in benchmarks/
-ALL_OWN, OWN_CENTS = 0.6, 5.0
-LARGELY_OWN, FEW_CENTS = 0.42, 1.5  # the same where nothing else rings
-# times as unsure as a first look, from where and by where that counts alone, and 1σ; and so far off it, in `STRAYS`
-SPOILT, SPOILT_CENTS, FAR_OFF = (3.0, 4.5), 1.0, 0.5
-DISAGREE = (0.1, 0.3)  # of a first look's partials: so a real guitar's do, whatever sounds beside them
+
+class FusionParameters(NamedTuple):
+    """Combination of estimates; ratios are those of their 1σ."""
+
+    unsure_cents: float = 0.4
+    agree_cents: float = 40.0
+    weight_power: float = 8.0  # power by which a less sure fit counts less
+    glide_mean_share: float = 0.5  # of a glide's mean is what is not sure without it
+    max_separation_s: float = 2.4
+    min_separation_sigma_cents: float = 0.07  # cents: what is less sure is taken apart from what sounds beside it
+    surer_ratio: float = 1.5  # times as sure, from where what is taken apart counts, and counts alone
+    surely_ratio: float = 2.7
+    stray_sigmas: float = 7.0  # in 1σ: further off it is another's
+    far_sigmas: float = 2.5  # in 1σ and cents: so is what is this far off, however unsure the fit
+    far_cents: float = 1.0
+    slipped_cents: float = 20.0  # cents from where a tone began: it slipped on to a string that rings
+    astray_cents: float = 30.0  # cents from where a tone began: whatever a fit says that is lost among other strings
+    lost_cents: float = 1.5  # cents: among strings that ring, what is less sure says only that one lies near
+    # times as sure, and cents from where a tone began: a fit that is elsewhere has slipped
+    far_surer_ratio: float = 20.0
+    onset_tone_cents: float = 5.0
+    own_scatter_ratio: float = 2.5  # times as unsure as the fit is another reading where the partials disagree of themselves
+    beyond_ratio: float = 15.0  # times as sure: such a reading found partials that agree
+    # own scatter from where nothing read of what is left was ever so sure, up to so much 1σ, as measured in benchmarks/
+    all_own_scatter: float = 0.6
+    all_own_cents: float = 5.0
+    largely_own_scatter: float = 0.42  # the same where nothing else rings
+    largely_own_cents: float = 1.5
+    # times as unsure as a first look, from where and by where that counts alone, and 1σ; and so far off it, in `STRAYS`
+    spoilt_ratio_range: tuple[float, float] = (3.0, 4.5)
+    spoilt_cents: float = 1.0
+    far_off_width: float = 0.5
+    # of a first look's partials: so a real guitar's do, whatever sounds beside them
+    first_scatter_range: tuple[float, float] = (0.1, 0.3)
+
+
+FUSION = FusionParameters()
 
 
 def reject_astray(
@@ -42,18 +59,20 @@ def reject_astray(
     """As `refine` for a pluck alone; where an estimate is far less certain than a `first` look whose partials agree, and
     remains so or ends far off it, that look: the longer window was misled by what began since."""
     best = refine(x, rate, fit, onset, until, (), tone)
-    share = _spoilt(fit, first) * ramp(DISAGREE[1] - first.excess_scatter, DISAGREE[1] - DISAGREE[0])
+    agree, disagree = FUSION.first_scatter_range
+    share = _spoilt(fit, first) * ramp(disagree - first.excess_scatter, disagree - agree)
     if share > 0:
-        reach = STRAYS * float(np.hypot(best.sigma_cents, first.sigma_cents))
-        far = ramp(abs(1200 * np.log2(best.f1 / first.f1)) / reach - 1, FAR_OFF)
+        reach = FUSION.stray_sigmas * float(np.hypot(best.sigma_cents, first.sigma_cents))
+        far = ramp(abs(1200 * np.log2(best.f1 / first.f1)) / reach - 1, FUSION.far_off_width)
         share *= max(_spoilt(best, first), far)
     return blend(best, refine(x, rate, first, onset, until, (), tone), share) if share > 0 else best
 
 
 def _spoilt(fit: F0Estimate, first: F0Estimate) -> float:
     """How much less certain a fit is than a first look: 0 not at all, 1 by far."""
-    times = fit.sigma_cents / max(first.sigma_cents, SPOILT_CENTS / SPOILT[0])
-    return ramp(float(np.log(max(times / SPOILT[0], 1e-9))), float(np.log(SPOILT[1] / SPOILT[0])))
+    low, high = FUSION.spoilt_ratio_range
+    times = fit.sigma_cents / max(first.sigma_cents, FUSION.spoilt_cents / low)
+    return ramp(float(np.log(max(times / low, 1e-9))), float(np.log(high / low)))
 
 
 def ramp(beyond: float, whole: float) -> float:
@@ -83,15 +102,16 @@ def refine(
     Where other strings sound (`sounding_f0s`, Hz) separation comes first, near the first `tone` (Hz): fits may lock on to
     those.
     """
-    end = min(until, onset + LONGEST_APART)
-    if sounding_f0s and fit.sigma_cents > UNSURE:
-        if abs(1200 * np.log2(fit.f1 / tone)) > SLIPPED:
-            fit = replace(fit, sigma_cents=max(fit.sigma_cents, SLIPPED))
+    end = min(until, onset + FUSION.max_separation_s)
+    if sounding_f0s and fit.sigma_cents > FUSION.unsure_cents:
+        if abs(1200 * np.log2(fit.f1 / tone)) > FUSION.slipped_cents:
+            fit = replace(fit, sigma_cents=max(fit.sigma_cents, FUSION.slipped_cents))
         left = _apart(x, rate, fit, onset, end, sounding_f0s, tone, tone)
         if left is not fit:
             return left
     fit = _reconsidered(x, rate, fit, onset + 0.002, min(until, onset + 4.0))
-    return _apart(x, rate, fit, onset, end, sounding_f0s, fit.f1, tone) if fit.sigma_cents > UNSURE_APART else fit
+    sure = fit.sigma_cents <= FUSION.min_separation_sigma_cents
+    return fit if sure else _apart(x, rate, fit, onset, end, sounding_f0s, fit.f1, tone)
 
 
 def _reconsidered(x: Samples, rate: float, fit: F0Estimate, start: float, end: float) -> F0Estimate:
@@ -100,28 +120,28 @@ def _reconsidered(x: Samples, rate: float, fit: F0Estimate, start: float, end: f
 
     Fits nearly as certain as the best count too, so that chance does not choose between them.
     """
-    if fit.scatter_sigma_cents < UNSURE:
+    if fit.scatter_sigma_cents < FUSION.unsure_cents:
         return fit
     others = [
         other
         for inharmonicity, partials in ((USUAL_INHARMONICITY, 6), (3 * USUAL_INHARMONICITY, 14))
         for other in _with_and_without_glide(x, rate, start, end, fit.f1, inharmonicity, partials)
     ]
-    near = [o for o in others if o is not None and abs(1200 * np.log2(o.f1 / fit.f1)) < AGREE]
+    near = [o for o in others if o is not None and abs(1200 * np.log2(o.f1 / fit.f1)) < FUSION.agree_cents]
     every = [fit, *near]
     # what takes the pitch for steady reads the mean of a glide
     above = fit.mean_glide_cents(start, end)
     own = [
-        np.hypot(_owned(fit, o.sigma_cents, o.scatter_sigma_cents), MEAN * above if o.glide[0, 1] == 0 else 0.0)
+        np.hypot(_owned(fit, o.sigma_cents, o.scatter_sigma_cents), FUSION.glide_mean_share * above if o.glide[0, 1] == 0 else 0.0)
         for o in near
     ]
     sigma = np.array([fit.sigma_cents, *own])
     best = every[int(np.argmin(sigma))]
-    share = (sigma.min() / sigma) ** NEARLY
+    share = (sigma.min() / sigma) ** FUSION.weight_power
     off = np.array([np.log(f.f1 / best.f1) for f in every])
     scatter = fit.intrinsic_scatter / _beyond(fit, best.scatter_sigma_cents)
     steady = best is not fit and best.glide[0, 1] == 0
-    claim = float(np.hypot(best.sigma_cents, MEAN * above)) if steady else best.sigma_cents
+    claim = float(np.hypot(best.sigma_cents, FUSION.glide_mean_share * above)) if steady else best.sigma_cents
     f1 = best.f1 * float(np.exp(share @ off / share.sum()))
     return replace(best, f1=f1, sigma_cents=claim, intrinsic_scatter=scatter)
 
@@ -141,13 +161,13 @@ def _owned(fit: F0Estimate, sigma: float, among: float) -> float:
 
     One still more certain found partials that do agree: then the first fit has lost them.
     """
-    own = OWN * fit.intrinsic_scatter**1.5 * fit.sigma_cents / _beyond(fit, among)
+    own = FUSION.own_scatter_ratio * fit.intrinsic_scatter**1.5 * fit.sigma_cents / _beyond(fit, among)
     return float(np.hypot(sigma, own))
 
 
 def _beyond(fit: F0Estimate, among: float) -> float:
     """Factor by which the intrinsic scatter of a fit is reduced, given another estimate's certainty."""
-    return float(1 + (fit.scatter_sigma_cents / (among * BEYOND)) ** 4)
+    return float(1 + (fit.scatter_sigma_cents / (among * FUSION.beyond_ratio)) ** 4)
 
 
 def _apart(
@@ -166,24 +186,24 @@ def _apart(
     fit lost. Where somewhat more certain, both count.
     """
     own = fit.intrinsic_scatter
-    if (own > ALL_OWN and fit.sigma_cents < OWN_CENTS) or (
-        not sounding_f0s and own > LARGELY_OWN and fit.sigma_cents < FEW_CENTS
+    if (own > FUSION.all_own_scatter and fit.sigma_cents < FUSION.all_own_cents) or (
+        not sounding_f0s and own > FUSION.largely_own_scatter and fit.sigma_cents < FUSION.largely_own_cents
     ):
         return fit
     found = separate(x, rate, start, end, tone, sounding_f0s)
     if found is None:
         return fit
     found = replace(found, sigma=_owned(fit, found.sigma, found.sigma))
-    if found.sigma > fit.sigma_cents / SURER:
+    if found.sigma > fit.sigma_cents / FUSION.surer_ratio:
         return fit
     moved = 1200 * np.log2(found.f1 / fit.f1)
     # all partials say how vague it is: those left of them may have been chosen wrongly
-    vague = fit.sigma_all_partials > LOST
-    lost = vague and bool(sounding_f0s) and abs(1200 * np.log2(found.f1 / tone)) < ASTRAY
-    if not lost and abs(moved) > min(AGREE, _near(fit.sigma_all_partials)):
-        surely = vague and found.sigma < fit.sigma_all_partials / FAR_SURER
-        return _found_again(fit, found) if surely and abs(1200 * np.log2(found.f1 / began)) < BEGUN else fit
-    share = min(np.log(fit.sigma_cents / found.sigma / SURER) / np.log(SURELY / SURER), 1.0)
+    vague = fit.sigma_all_partials > FUSION.lost_cents
+    lost = vague and bool(sounding_f0s) and abs(1200 * np.log2(found.f1 / tone)) < FUSION.astray_cents
+    if not lost and abs(moved) > min(FUSION.agree_cents, _near(fit.sigma_all_partials)):
+        surely = vague and found.sigma < fit.sigma_all_partials / FUSION.far_surer_ratio
+        return _found_again(fit, found) if surely and abs(1200 * np.log2(found.f1 / began)) < FUSION.onset_tone_cents else fit
+    share = min(np.log(fit.sigma_cents / found.sigma / FUSION.surer_ratio) / np.log(FUSION.surely_ratio / FUSION.surer_ratio), 1.0)
     sigma = mixture_sigma(share, fit.sigma_cents, found.sigma, moved)
     inharmonicity = share * found.inharmonicity + (1 - share) * fit.inharmonicity
     # what was found is surer than its partials' scatter would allow: that was another's
@@ -208,4 +228,4 @@ def _found_again(fit: F0Estimate, found: VotedString) -> F0Estimate:
 
 def _near(sigma: float) -> float:
     """Largest difference (cents) of two estimates of one string."""
-    return min(STRAYS * sigma, FAR * sigma + FURTHER)
+    return min(FUSION.stray_sigmas * sigma, FUSION.far_sigmas * sigma + FUSION.far_cents)

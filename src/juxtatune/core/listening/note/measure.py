@@ -3,40 +3,56 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import NamedTuple
 
 import numpy as np
 
 from juxtatune.core.listening.assignment.nearest import nearest_note, place_pitch
-from juxtatune.core.listening.event.detect import Candidate, corrected_octave
+from juxtatune.core.listening.event.continuity import MODULATION
+from juxtatune.core.listening.event.detect import Candidate
 from juxtatune.core.listening.f0.estimate import F0Estimate, fit_pluck
-from juxtatune.core.listening.multipitch.separation import isolate
-from juxtatune.core.listening.note.drift import at_mean, with_slow_drift
+from juxtatune.core.listening.multipitch.cancellation import isolate
 from juxtatune.core.listening.note.fusion import (
-    LONGEST_APART,
-    UNSURE_APART,
+    FUSION,
     blend,
     ramp,
     refine,
     reject_astray,
 )
-from juxtatune.core.listening.note.octave import octave_above
+from juxtatune.core.listening.note.octave import corrected_octave, octave_above
 from juxtatune.core.listening.note.onset_refine import out_of_quiet, refine_onset
-from juxtatune.core.listening.note.period import own_pitch_cents
-from juxtatune.core.listening.note.short_note import shrink_to_prior
+from juxtatune.core.listening.note.pitch_departure import pitch_departure
+from juxtatune.core.listening.note.reported_pitch import (
+    at_mean,
+    own_pitch_cents,
+    shrink_to_prior,
+    with_slow_drift,
+)
 from juxtatune.core.listening.offset.note_off import find_end
 from juxtatune.core.listening.partials.demodulate import USUAL_INHARMONICITY, partial_hz
 from juxtatune.core.listening.source import Samples
 from juxtatune.core.listening.types import Reading, Targets
 
-ATTACK_FROM, ATTACK_TO = 0.012, 0.112
-LEAST_GLIDE, MOST_GLIDE = -3.0, 25.0  # cents above the settled pitch: beyond it is another string's
-FORETOLD = 2.0  # time constants before the first frame, from where a glide is not extrapolated back
-NONSENSE = 150.0  # cents: an attack further off is an artefact, even while a string is turned
-SHORTEST_S = 0.12
-ALONE_S = 1.2  # of a string that is clear but for its beginning
-# drift probability from which further estimates are skipped, and from where they count less
-NEARLY_ALL, FOR_MOST = 0.95, 0.75
-LOST, TOO_SHORT = "the note is lost in other sound", "the note is too short to be read"
+
+class MeasureParameters(NamedTuple):
+    """One note from onset to reading."""
+
+    attack_from_s: float = 0.012
+    attack_to_s: float = 0.112
+    min_glide_cents: float = -3.0  # cents above the settled pitch: beyond it is another string's
+    max_glide_cents: float = 25.0
+    max_extrapolation_times: float = 2.0  # time constants before the first frame, from where a glide is not extrapolated back
+    max_attack_cents: float = 150.0  # cents: an attack further off is an artefact, even while a string is turned
+    shortest_s: float = 0.12
+    first_look_s: float = 1.2  # of a string that is clear but for its beginning
+    # drift probability from which further estimates are skipped, and from where they count less
+    skip_drift_probability: float = 0.95
+    drift_probability: float = 0.75
+    lost_text: str = "the note is lost in other sound"
+    short_text: str = "the note is too short to be read"
+
+
+MEASURE = MeasureParameters()
 
 
 @dataclass(frozen=True)
@@ -50,7 +66,7 @@ class Pluck:
     sure: bool
 
 
-def read(
+def measure_note(
     x: Samples,
     rate: float,
     c: Candidate,
@@ -73,8 +89,8 @@ def read(
     until = min(end, next_note_onset) if next_note_onset - c.onset > 0.3 else end
     if end - c.onset < 0.06:
         return None
-    if until - c.onset < SHORTEST_S:
-        return unread(c, end, TOO_SHORT)
+    if until - c.onset < MEASURE.shortest_s:
+        return unread(c, end, MEASURE.short_text)
     pluck = _pluck(x, rate, c, until, sounding_f0s)
     if not octave_fixed:
         higher = octave_above(x, rate, c, pluck.look, until, targets) if pluck.look is not None else None
@@ -82,25 +98,26 @@ def read(
         if other is None and pluck.sound is not x:
             other = corrected_octave(pluck.sound, rate, c, pluck.until, targets)
         if other is not None:
-            return read(x, rate, other, hard_end, next_note_onset, targets, sounding_f0s, octave_fixed=higher is not None)
+            return measure_note(x, rate, other, hard_end, next_note_onset, targets, sounding_f0s, octave_fixed=higher is not None)
     fitted = _fitted(x, rate, c, pluck, until, bool(sounding_f0s))
     if fitted is None:
-        return unread(c, end, LOST)
+        return unread(c, end, MEASURE.lost_text)
     onset, fit, glides = fitted
     # sounding strings bias an estimate as a drift does, and can be separated
     slow = with_slow_drift(fit, until - onset) if not sounding_f0s else 0.0
-    if slow < NEARLY_ALL:
+    if slow < MEASURE.skip_drift_probability:
         surer = (
             reject_astray(x, rate, fit, pluck.look, onset, until, c.tone.f1)
             if pluck.look is not None and pluck.sound is x and not sounding_f0s
             else refine(x, rate, fit, onset, until, sounding_f0s, c.tone.f1)
         )
-        fit = blend(fit, surer, ramp(NEARLY_ALL - slow, NEARLY_ALL - FOR_MOST))
+        skip = MEASURE.skip_drift_probability
+        fit = blend(fit, surer, ramp(skip - slow, skip - MEASURE.drift_probability))
     settled = fit if slow == 0 else at_mean(x, rate, fit, slow, onset, until)
     phases_cents = settled.sigma_cents * fit.vaguer
     settled = shrink_to_prior(settled, onset, until)
     glide = None
-    if not c.first and until - onset >= ATTACK_TO + 0.01:
+    if not c.first and until - onset >= MEASURE.attack_to_s + 0.01:
         # refinements of the unseparated sound hold for its glide too
         glide = _glide(fit if pluck.sound is x else glides, onset, bool(sounding_f0s))
     if glide is not None:
@@ -118,10 +135,10 @@ def read(
 def _pluck(x: Samples, rate: float, c: Candidate, until: float, sounding_f0s: tuple[float, ...]) -> Pluck:
     """The pluck with sounding strings separated from it, where they hide it or its attack."""
     look = _look(x, rate, c, until)
-    sure = look is not None and look.sigma_all_partials <= UNSURE_APART
+    sure = look is not None and look.sigma_all_partials <= FUSION.min_separation_sigma_cents
     if not sounding_f0s or (sure and out_of_quiet(x, rate, c.onset)):
         return Pluck(x, until, look, sure)
-    last = min(until, c.onset + (ALONE_S if sure else LONGEST_APART))
+    last = min(until, c.onset + (MEASURE.first_look_s if sure else FUSION.max_separation_s))
     return Pluck(isolate(x, rate, c.onset, last, c.tone.f1, sounding_f0s), last, look, sure)
 
 
@@ -154,10 +171,12 @@ def _look(x: Samples, rate: float, c: Candidate, until: float) -> F0Estimate | N
 def _glide(fit: F0Estimate, onset: float, among: bool) -> float | None:
     """Cents of the attack above the settled pitch; None where other strings sounded (`among`) and it is out of range, or
     where the glide model had no data there."""
-    glide = fit.mean_glide_cents(onset + ATTACK_FROM, onset + ATTACK_TO)
-    before = fit.origin - onset - ATTACK_FROM
-    foretold = any(0 < time < before / FORETOLD for _, time in fit.glide)
-    least, most = (LEAST_GLIDE, MOST_GLIDE) if among or foretold else (-NONSENSE, NONSENSE)
+    glide = fit.mean_glide_cents(onset + MEASURE.attack_from_s, onset + MEASURE.attack_to_s)
+    before = fit.origin - onset - MEASURE.attack_from_s
+    foretold = any(0 < time < before / MEASURE.max_extrapolation_times for _, time in fit.glide)
+    least, most = -MEASURE.max_attack_cents, MEASURE.max_attack_cents
+    if among or foretold:
+        least, most = MEASURE.min_glide_cents, MEASURE.max_glide_cents
     return glide if least < glide < most else None
 
 
@@ -200,3 +219,45 @@ def _reading(
         confidence=float(right * place.certainty), level_db=_db(c.level), also=place.also, problem=place.problem,
         inharmonicity=fit.inharmonicity, inharmonicity_sigma=fit.inharmonicity_sigma, heard=float(right), phases_cents=phases_cents,
     )  # fmt: skip
+
+
+class ReadingParameters(NamedTuple):
+    """The reading of a string at rest."""
+
+    turned_text: str = "it is turned as soon as it sounds: pluck it once it rests"
+    unsure_cents: float = 0.1  # cents: what is surer rests, and what is vaguer has no pitch
+    vague_cents: float = 3.0
+    min_periods: int = 16  # of a glide, that tell where it ends
+    surer_ratio: float = 0.4  # of the 1σ of all that sounds: so sure must be what sounded before
+
+
+READING = ReadingParameters()
+
+
+def read(
+    x: Samples,
+    rate: float,
+    c: Candidate,
+    hard_end: float,
+    next_note_onset: float,
+    targets: Targets,
+    sounding_f0s: tuple[float, ...] = (),
+) -> Reading | None:
+    """The reading of a confirmed candidate, as `measure_note` has it, but of a string at rest.
+
+    Where it is turned before it can be read, the reading says so.
+    """
+    whole = measure_note(x, rate, c, hard_end, next_note_onset, targets, sounding_f0s)
+    if whole is None or (whole.sigma_cents is not None and whole.sigma_cents < READING.unsure_cents):
+        return whole
+    left = pitch_departure(x, rate, c.onset, whole.end, c.tone.f1, c.tone.inharmonicity or USUAL_INHARMONICITY)
+    if left is None or MEASURE.shortest_s < left.at - c.onset < READING.min_periods / c.tone.f1:
+        return whole
+    before = measure_note(x, rate, c, left.at, next_note_onset, targets, sounding_f0s)
+    if before is None or before.sigma_cents is None or before.sigma_all_partials is None:
+        vague = whole.sigma_all_partials is None or whole.sigma_all_partials > READING.vague_cents
+        hand = left.turned and vague and c.tone.score > MODULATION.string_score
+        return unread(c, whole.end, READING.turned_text) if hand else whole
+    surer = whole.sigma_cents is None or before.sigma_cents < READING.surer_ratio * whole.sigma_cents
+    # it rings on, whatever its pitch
+    return replace(before, end=whole.end) if surer and before.sigma_all_partials < READING.vague_cents else whole

@@ -2,22 +2,33 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 
 from juxtatune.core.listening.dsp.projection import hann, project
-from juxtatune.core.listening.dsp.rolling import medians
+from juxtatune.core.listening.dsp.statistics import medians
 from juxtatune.core.listening.f0.estimate import F0Estimate
 from juxtatune.core.listening.source import Samples
 
-REFINE_S, NEAR_S = 0.05, 0.02  # from the guess; where strings ring, a fit may explain them too
-EDGE_S = 0.002
-ATTACK_BEFORE_S, NOTED_S = 0.08, 0.015
-QUIET = 0.3  # in power
+
+class OnsetRefinementParameters(NamedTuple):
+    """The onset from the fitted tone."""
+
+    refine_s: float = 0.05  # from the guess; where strings ring, a fit may explain them too
+    near_s: float = 0.02
+    edge_s: float = 0.002
+    attack_before_s: float = 0.08
+    noted_s: float = 0.015
+    quiet_power_ratio: float = 0.3
+
+
+ONSET_REFINEMENT = OnsetRefinementParameters()
 
 
 def refine_onset(x: Samples, rate: float, fit: F0Estimate, onset: float, among: bool) -> float:
     """Onset (s) of a fitted tone, near a guess; nearer with `among`, where other strings sound."""
-    near = NEAR_S if among and not out_of_quiet(x, rate, onset) else REFINE_S
+    near = ONSET_REFINEMENT.near_s if among and not out_of_quiet(x, rate, onset) else ONSET_REFINEMENT.refine_s
     return _with_attack(x, rate, fit, _refined(x, rate, fit, onset, near))
 
 
@@ -40,20 +51,20 @@ def _refined(x: Samples, rate: float, fit: F0Estimate, onset: float, near: float
     from_here = np.concatenate([np.cumsum(gain[::-1])[::-1], [0.0]])
     begin = int(np.argmin(from_here))
     # where other sound spoils the fit it explains nothing here, from whatever moment
-    return (first + begin) / rate if begin < len(gain) - EDGE_S * rate else onset
+    return (first + begin) / rate if begin < len(gain) - ONSET_REFINEMENT.edge_s * rate else onset
 
 
 def out_of_quiet(x: Samples, rate: float, onset: float) -> bool:
     """Whether a string is far louder than what sounds before it, so that its onset shows."""
     around = np.array([-0.08, -0.02, 0.02, 0.08]) + onset
     a, b, c, d = (max(0, int(t * rate)) for t in around)
-    return bool(np.sum(x[a:b] ** 2) < QUIET * np.sum(x[c:d] ** 2))
+    return bool(np.sum(x[a:b] ** 2) < ONSET_REFINEMENT.quiet_power_ratio * np.sum(x[c:d] ** 2))
 
 
 def _with_attack(x: Samples, rate: float, fit: F0Estimate, onset: float) -> float:
     """The onset, moved earlier where the pick is heard out of silence before the tone is clear."""
     size = int(0.004 * rate)
-    first = int((onset - ATTACK_BEFORE_S) * rate)
+    first = int((onset - ONSET_REFINEMENT.attack_before_s) * rate)
     if first < 0 or first + 25 * size > len(x):
         return onset
     power = np.square(x[first : first + 25 * size]).reshape(25, size).mean(axis=1)
@@ -61,7 +72,7 @@ def _with_attack(x: Samples, rate: float, fit: F0Estimate, onset: float) -> floa
     if medians(power[:5]) > 0.03 * loudest:
         return onset
     heard = first / rate + size / rate * int(np.argmax(power > 0.1 * loudest))
-    if onset - heard < NOTED_S:
+    if onset - heard < ONSET_REFINEMENT.noted_s:
         return onset
     # a drum just before is loud, but not on the string's partials
     length = int((onset - heard) * rate)

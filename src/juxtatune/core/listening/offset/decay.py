@@ -6,19 +6,31 @@ What air and the string itself take from a partial hangs on its frequency and th
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 
 from juxtatune.core.listening.partials.demodulate import F, heterodyne
 from juxtatune.core.listening.source import Samples
 from juxtatune.core.listening.types import Damping
 
-AT_HZ = 400.0
-PICK_S, LONGEST_S = 0.1, 2.0
-LEAST_FRAMES, LEAST_PARTIALS = 8, 3
-CLEAR = 12.0  # times the noise, in power
-LEAST_RATE = 0.05  # 1/s
-UNEVEN = 0.25  # 1σ of ln rate of one partial: bridge and body take more from some than from others
-USUAL_SLOPE, SLOPES_DIFFER = 0.5, 0.5
+
+class DecayParameters(NamedTuple):
+    """Decay rates of partials against frequency."""
+
+    reference_hz: float = 400.0
+    pick_s: float = 0.1
+    max_s: float = 2.0
+    min_frames: int = 8
+    min_partials: int = 3
+    min_snr: float = 12.0  # times the noise, in power
+    min_rate_per_s: float = 0.05
+    rate_sigma_ln: float = 0.25  # 1σ of ln rate of one partial: bridge and body take more from some than from others
+    slope_prior: float = 0.5
+    slope_prior_sigma: float = 0.5
+
+
+DECAY = DecayParameters()
 
 
 def damping(x: Samples, rate: float, start: float, end: float, f1: float, inharmonicity: float) -> Damping | None:
@@ -26,19 +38,19 @@ def damping(x: Samples, rate: float, start: float, end: float, f1: float, inharm
 
     None where too few partials are clear of noise.
     """
-    start += PICK_S
-    d = heterodyne(x, rate, start, min(end, start + LONGEST_S), f1, inharmonicity)
+    start += DECAY.pick_s
+    d = heterodyne(x, rate, start, min(end, start + DECAY.max_s), f1, inharmonicity)
     if d is None:
         return None
     power = np.abs(d.z) ** 2
-    clear = np.cumprod(power > CLEAR * d.noise[:, None], axis=1).astype(bool)
+    clear = np.cumprod(power > DECAY.min_snr * d.noise[:, None], axis=1).astype(bool)
     rates = [
         (hz, *_rate(d.t[c], 0.5 * np.log(p[c]), d.overlap))
         for hz, p, c in zip(d.hz, power, clear, strict=True)
-        if c.sum() >= LEAST_FRAMES
+        if c.sum() >= DECAY.min_frames
     ]
-    good = np.array([r for r in rates if r[1] > LEAST_RATE])
-    return _line(*good.T) if len(good) >= LEAST_PARTIALS else None
+    good = np.array([r for r in rates if r[1] > DECAY.min_rate_per_s])
+    return _line(*good.T) if len(good) >= DECAY.min_partials else None
 
 
 def _rate(t: F, level: F, overlap: float) -> tuple[float, float]:
@@ -50,12 +62,12 @@ def _rate(t: F, level: F, overlap: float) -> tuple[float, float]:
 
 def _line(hz: F, rate: F, sigma: F) -> Damping:
     """Level and slope through the rates of all partials, the slope held near what is usual."""
-    weight = 1 / (UNEVEN**2 + (sigma / rate) ** 2)
-    q = np.log(hz / AT_HZ)
+    weight = 1 / (DECAY.rate_sigma_ln**2 + (sigma / rate) ** 2)
+    q = np.log(hz / DECAY.reference_hz)
     design = np.stack([np.ones(len(q)), q], axis=1)
-    information = design.T @ (weight[:, None] * design) + np.diag([0.0, SLOPES_DIFFER**-2])
+    information = design.T @ (weight[:, None] * design) + np.diag([0.0, DECAY.slope_prior_sigma**-2])
     covariance = np.linalg.inv(information)
     level, slope = covariance @ (
-        design.T @ (weight * np.log(rate)) + np.array([0.0, USUAL_SLOPE / SLOPES_DIFFER**2])
+        design.T @ (weight * np.log(rate)) + np.array([0.0, DECAY.slope_prior / DECAY.slope_prior_sigma**2])
     )
     return Damping(float(level), float(slope), *np.sqrt(np.diag(covariance)).tolist())

@@ -6,45 +6,56 @@ some frames before, in dB, with steady noise and ringing strings compressed away
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 from numpy.fft import rfft
 from numpy.typing import NDArray
 
 from juxtatune.core.listening.dsp.projection import hann
-from juxtatune.core.listening.dsp.rolling import frames, moving_max, moving_mean, moving_median, moving_min
-from juxtatune.core.listening.onset.rise_kernels import AROUND, LAG, rises
+from juxtatune.core.listening.dsp.statistics import frames, moving_max, moving_mean, moving_median, moving_min
+from juxtatune.core.listening.onset.kernels import AROUND, LAG, rises
 from juxtatune.core.listening.source import Samples
 
-HOP_S = 0.0105
-WINDOW_S = 0.085
-CHUNK_S = 20.0
-PORTION = 128
-FLOOR_EVERY = 50  # frames
-EARLY_S = 0.015  # from the top of the rise to the onset, as measured on plucks of known onset
+
+class FluxParameters(NamedTuple):
+    """Spectral flux and its peaks."""
+
+    hop_s: float = 0.0105
+    window_s: float = 0.085
+    chunk_s: float = 20.0
+    portion_frames: int = 128
+    floor_every_frames: int = 50
+    lead_s: float = 0.015  # from the top of the rise to the onset, as measured on plucks of known onset
+
+
+FLUX = FluxParameters()
+
+
 F32 = NDArray[np.float32]
 
 
 def frame_size(rate: float) -> int:
-    return 1 << int(np.ceil(np.log2(WINDOW_S * rate)))
+    return 1 << int(np.ceil(np.log2(FLUX.window_s * rate)))
 
 
 def flux(x: Samples, rate: float) -> tuple[NDArray[np.float64], float, int]:
     """Spectral flux in dB per bin, one value a hop; with the hop in s and the frame size in samples."""
-    size, hop = frame_size(rate), max(1, round(HOP_S * rate))
+    size, hop = frame_size(rate), max(1, round(FLUX.hop_s * rate))
     window = hann(size).astype(np.float32)
     padded = np.concatenate([np.zeros(size // 2), x, np.zeros(size)]).astype(np.float32)
     count = len(x) // hop + 1
     rows = frames(padded, size, hop)[:count]
     low, high = int(50 / rate * size), int(min(4500, 0.46 * rate) / rate * size)
-    per_chunk = int(CHUNK_S / (hop / rate))
+    per_chunk = int(FLUX.chunk_s / (hop / rate))
     out = []
     carry: F32 | None = None
     for begin in range(0, len(rows), per_chunk):
         some = rows[begin : begin + per_chunk]
         # in portions that stay in the processor's cache
         magnitude = np.concatenate([
-            np.abs(rfft(some[k : k + PORTION] * window, axis=1)[:, low:high])
-            for k in range(0, len(some), PORTION)
+            np.abs(rfft(some[k : k + FLUX.portion_frames] * window, axis=1)[:, low:high])
+            for k in range(0, len(some), FLUX.portion_frames)
         ])  # fmt: skip
         out.append(_rise(magnitude, carry))
         carry = magnitude[-2 * LAG :]
@@ -89,7 +100,7 @@ def pick_peaks(rise: NDArray[np.float64], hop: float) -> list[float]:
     times: list[float] = []
     for k in tops:
         # the rise is steepest while the frame's end passes over the onset
-        t = max(0.0, k * hop + EARLY_S)
+        t = max(0.0, k * hop + FLUX.lead_s)
         if times and t - times[-1] < 0.06:
             continue
         times.append(t)
@@ -100,7 +111,7 @@ class RollingFlux:
     """The same flux over a stream: each frame is transformed once, the last seconds are kept."""
 
     def __init__(self, rate: float, keep_s: float) -> None:
-        self.size, step = frame_size(rate), max(1, round(HOP_S * rate))
+        self.size, step = frame_size(rate), max(1, round(FLUX.hop_s * rate))
         self.rate, self.step, self.hop = rate, step, step / rate
         self._keep = int(keep_s / self.hop)
         self._window = hann(self.size).astype(np.float32)
@@ -121,7 +132,7 @@ class RollingFlux:
         fresh = np.abs(rfft(frames(waiting, self.size, self.step) * self._window, axis=1)[:, self._band])
         lead = self._magnitude[-(LAG + AROUND) :]
         self._magnitude = np.concatenate([self._magnitude, fresh])[-self._keep :]
-        if self._floor is None or self._total // FLOOR_EVERY != (self._total + count) // FLOOR_EVERY:
+        if self._floor is None or self._total // FLUX.floor_every_frames != (self._total + count) // FLUX.floor_every_frames:
             self._floor = _floor(self._magnitude)
         rise = _rise_over(np.concatenate([lead, fresh]), self._floor)[len(lead) :]
         self._rise = np.concatenate([self._rise, rise])[-self._keep :]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -11,25 +13,39 @@ from juxtatune.core.listening.partials.demodulate import partial_hz
 from juxtatune.core.listening.types import Reading, Targets
 
 Mask = NDArray[np.bool_]
-FAR_DB = 19.0  # this far below the loud plucks nothing is the player's
-LACKING_DB = 26.0  # but the one string that the loud ones lack
-ODD_DB = 12.0  # as far as this only what lies on a string near its target
-GAP_DB = 4.0  # an empty stretch of levels this wide may part two players
-OTHER_DB = 12.0  # a player is no softer than this
-BAND, MORE = 3, 2.0  # tones of a band, and how many times as many as lie on strings
-FEW, ALIKE_DB = 3, 8.0  # loud plucks lie so close together
-SURE, CONVINCING, MOSTLY = 0.65, 0.5, 0.5  # in score, and of the soft ones
-NEAR = 0.75  # semitones from a target at which a string is usually found
-VAGUE = 2.0  # cents
-VAGUER = 3.0  # times as unsure as is usual here or on this string: a real guitar's partials disagree
-MUCH_VAGUER = 8.0  # the same in a take of a few plucks, of which one may be a string that disagrees more
-NOTHING = 15.0  # cents: what is less sure than that says nothing
-FAINT_DB = 10.0
-UPON, APART = 4.0, 75.0  # cents
-RINGS_ON_S = 0.15  # longer than damping takes: so it was not damped for the next
-ELSEWHERE = 20.0  # cents: further from where it was no string is picked again
-AGAIN_S = 0.1  # at most between the end of a reading and the next pluck of its string
-ASTRAY, FOUND = 150.0, 100.0  # cents from a target: far off, and near enough to be it
+
+
+class BleedParameters(NamedTuple):
+    """Other players beside the microphone."""
+
+    far_db: float = 19.0  # this far below the loud plucks nothing is the player's
+    lacking_db: float = 26.0  # but the one string that the loud ones lack
+    odd_db: float = 12.0  # as far as this only what lies on a string near its target
+    gap_db: float = 4.0  # an empty stretch of levels this wide may part two players
+    other_db: float = 12.0  # a player is no softer than this
+    band_tones: int = 3  # tones of a band, and how many times as many as lie on strings
+    band_ratio: float = 2.0
+    few_plucks: int = 3  # loud plucks lie so close together
+    alike_db: float = 8.0
+    sure_score: float = 0.65  # in score, and of the soft ones
+    convincing_score: float = 0.5
+    min_convincing_share: float = 0.5
+    near_target_st: float = 0.75  # semitones from a target at which a string is usually found
+    vague_cents: float = 2.0
+    vaguer_ratio: float = 3.0  # times as unsure as is usual here or on this string: a real guitar's partials disagree
+    much_vaguer_ratio: float = 8.0  # the same in a take of a few plucks, of which one may be a string that disagrees more
+    no_pitch_cents: float = 15.0  # cents: what is less sure than that says nothing
+    faint_db: float = 10.0
+    upon_cents: float = 4.0
+    apart_cents: float = 75.0
+    rings_on_s: float = 0.15  # longer than damping takes: so it was not damped for the next
+    elsewhere_cents: float = 20.0  # cents: further from where it was no string is picked again
+    again_s: float = 0.1  # at most between the end of a reading and the next pluck of its string
+    astray_cents: float = 150.0  # cents from a target: far off, and near enough to be it
+    found_cents: float = 100.0
+
+
+BLEED = BleedParameters()
 
 
 def without_bleed(found: list[Candidate], targets: Targets) -> list[Candidate]:
@@ -39,19 +55,19 @@ def without_bleed(found: list[Candidate], targets: Targets) -> list[Candidate]:
     level = 10 * np.log10(np.array([c.level for c in found]) + 1e-15)
     strings = [_string(c, targets) for c in found]
     on_string = np.array([s is not None for s in strings])
-    sure = np.array([c.tone.rich and c.tone.score > SURE for c in found])
+    sure = np.array([c.tone.rich and c.tone.score > BLEED.sure_score for c in found])
     level = level - _loud(level, sure & (on_string | (targets.tuning is None)), on_string)
-    keep = (level > -FAR_DB) | ((level > -LACKING_DB) & _lacking(level > -FAR_DB, strings, sure, targets))
+    keep = (level > -BLEED.far_db) | ((level > -BLEED.lacking_db) & _lacking(level > -BLEED.far_db, strings, sure, targets))
     if targets.tuning is not None:
-        keep &= (level > -ODD_DB) | on_string
-    if np.sum(level > -ALIKE_DB) <= FEW:
+        keep &= (level > -BLEED.odd_db) | on_string
+    if np.sum(level > -BLEED.alike_db) <= BLEED.few_plucks:
         # a short take says little of the player: what is softer must be heard well to be his
-        strings = [s if c.tone.score > CONVINCING else None for c, s in zip(found, strings, strict=True)]
+        strings = [s if c.tone.score > BLEED.convincing_score else None for c, s in zip(found, strings, strict=True)]
         if targets.tuning is None:
-            keep &= (level > -ODD_DB) | sure
-        elif on_string.sum() <= FEW and np.mean(on_string[level > -ALIKE_DB]) >= MOSTLY:
+            keep &= (level > -BLEED.odd_db) | sure
+        elif on_string.sum() <= BLEED.few_plucks and np.mean(on_string[level > -BLEED.alike_db]) >= BLEED.min_convincing_share:
             # not where the loud ones, his own, are far out of tune themselves
-            keep &= (level > -ALIKE_DB) | on_string
+            keep &= (level > -BLEED.alike_db) | on_string
     keep &= ~_another_player(level, strings, sure, targets)
     if targets.tuning is not None:
         keep &= ~_far_quieter_player(level, strings)
@@ -64,12 +80,12 @@ def _loud(level: NDArray[np.floating], sure: Mask, on_string: Mask) -> float:
     One that is `sure` to be a string does, unless most of what is too soft beside it lies on strings, as a player's does.
     """
     falling = np.sort(level)[::-1]
-    few = min(FEW, len(level)) - 1
-    near = falling[: len(level) - few] - falling[few:] < ALIKE_DB
+    few = min(BLEED.few_plucks, len(level)) - 1
+    near = falling[: len(level) - few] - falling[few:] < BLEED.alike_db
     loud = float(falling[int(np.argmax(near))])
     one = float(np.max(level[sure], initial=loud))
-    soft = level < one - FAR_DB
-    return loud if np.mean(on_string[soft] if soft.any() else 0.0) > MOSTLY else one
+    soft = level < one - BLEED.far_db
+    return loud if np.mean(on_string[soft] if soft.any() else 0.0) > BLEED.min_convincing_share else one
 
 
 def _string(c: Candidate, targets: Targets) -> int | None:
@@ -80,7 +96,7 @@ def _string(c: Candidate, targets: Targets) -> int | None:
     place = place_pitch(pitch, targets)
     if place.string is None:
         return None
-    near = targets.source is not None or abs(pitch - targets.tuning.pitch(place.string)) < NEAR
+    near = targets.source is not None or abs(pitch - targets.tuning.pitch(place.string)) < BLEED.near_target_st
     return place.string if near else None
 
 
@@ -91,8 +107,8 @@ def _another_player(
     none = np.zeros(len(level), bool)
     rising = np.sort(level)
     gaps = np.diff(rising)
-    allowed = (rising[:-1] < -OTHER_DB) & (rising[1:] > -FAR_DB)
-    if not np.any(allowed & (gaps > GAP_DB)):
+    allowed = (rising[:-1] < -BLEED.other_db) & (rising[1:] > -BLEED.far_db)
+    if not np.any(allowed & (gaps > BLEED.gap_db)):
         return none
     k = int(np.argmax(np.where(allowed, gaps, 0.0)))
     quiet = level <= rising[k]
@@ -123,11 +139,11 @@ def _lacking(loud: Mask, strings: list[int | None], sure: Mask, targets: Targets
 def _far_quieter_player(level: NDArray[np.floating], strings: list[int | None]) -> Mask:
     """Flags soft notes on a string that is also heard loud, where most soft notes lie on no string: a band plays the
     strings' notes now and then."""
-    soft = level < -OTHER_DB
+    soft = level < -BLEED.other_db
     lies = np.array([s is not None for s in strings])
     loud = {s for s, low in zip(strings, soft, strict=True) if not low}
     band = np.sum(soft & ~lies)
-    if band < BAND or band <= MORE * np.sum(soft & lies):
+    if band < BLEED.band_tones or band <= BLEED.band_ratio * np.sum(soft & lies):
         return np.zeros(len(level), bool)
     return soft & np.array([s in loud for s in strings])
 
@@ -139,11 +155,11 @@ def without_strays(heard: list[Reading], targets: Targets) -> list[Reading]:
     """
     if targets.tuning is None or targets.source is not None:
         return heard
-    placed = [r for r in heard if r.string is not None and r.cents is not None and abs(r.cents) < FOUND]
+    placed = [r for r in heard if r.string is not None and r.cents is not None and abs(r.cents) < BLEED.found_cents]
     starts, ends = np.array([q.start for q in placed]), np.array([q.end for q in placed])
 
     def stray(r: Reading) -> bool:
-        beside = (starts < r.start + AGAIN_S) & (ends > r.start - AGAIN_S)
+        beside = (starts < r.start + BLEED.again_s) & (ends > r.start - BLEED.again_s)
         about = [placed[k] for k in np.flatnonzero(beside)]
         if any(_rings_over(q, r) and (_astray(r, placed) or _is_partial(r, q)) for q in about):
             return True
@@ -156,8 +172,9 @@ def _left_of(q: Reading, r: Reading) -> bool:
     """Whether an apparent repluck is only the room's decay: far softer, and of no clear pitch."""
     if r.string != q.string or r.sigma_all_partials is None or r.cents is None or q.cents is None:
         return False
-    follows = abs(q.end - r.start) < AGAIN_S and r.level_db < q.level_db - FAINT_DB
-    return follows and r.sigma_all_partials > (VAGUE if abs(r.cents - q.cents) > ELSEWHERE else NOTHING)
+    follows = abs(q.end - r.start) < BLEED.again_s and r.level_db < q.level_db - BLEED.faint_db
+    elsewhere = abs(r.cents - q.cents) > BLEED.elsewhere_cents
+    return follows and r.sigma_all_partials > (BLEED.vague_cents if elsewhere else BLEED.no_pitch_cents)
 
 
 def _is_partial(r: Reading, of: Reading) -> bool:
@@ -166,15 +183,15 @@ def _is_partial(r: Reading, of: Reading) -> bool:
         return False
     number = max(1, round(r.f1 / of.f1))
     partial = float(partial_hz(of.f1, of.inharmonicity or 0.0, np.array([number]))[0])
-    return number > 1 and abs(1200 * np.log2(r.f1 / partial)) < UPON and abs(r.cents - of.cents) > APART
+    return number > 1 and abs(1200 * np.log2(r.f1 / partial)) < BLEED.upon_cents and abs(r.cents - of.cents) > BLEED.apart_cents
 
 
 def _faint(r: Reading, placed: list[Reading]) -> bool:
     """Whether, in a short take, a string that is nowhere heard well is far softer and less certain than the player's."""
-    others = [q for q in placed if q is not r and q.level_db > r.level_db + FAINT_DB]
-    if not others or len(placed) > FEW or r.sigma_all_partials is None:
+    others = [q for q in placed if q is not r and q.level_db > r.level_db + BLEED.faint_db]
+    if not others or len(placed) > BLEED.few_plucks or r.sigma_all_partials is None:
         return False
-    vague = max(VAGUE, MUCH_VAGUER * _usual(others))
+    vague = max(BLEED.vague_cents, BLEED.much_vaguer_ratio * _usual(others))
     well = any(q.string == r.string and (q.sigma_all_partials or 0.0) <= vague for q in placed)
     return r.sigma_all_partials > vague and not well
 
@@ -183,11 +200,11 @@ def _astray(r: Reading, placed: list[Reading]) -> bool:
     if r.f1 is None or r.cents is None or r.sigma_all_partials is None or r.string is None:
         return True
     others = [q for q in placed if q is not r and q.string == r.string]
-    if not others or abs(r.cents) > ASTRAY:
+    if not others or abs(r.cents) > BLEED.astray_cents:
         return bool(others)
-    vague = max(VAGUE, VAGUER * _usual(placed), VAGUER * _usual(others))
-    again = any(abs(q.end - r.start) < AGAIN_S for q in others)  # its string rang until it was picked again
-    return r.sigma_all_partials > (max(vague, NOTHING) if again else vague)
+    vague = max(BLEED.vague_cents, BLEED.vaguer_ratio * _usual(placed), BLEED.vaguer_ratio * _usual(others))
+    again = any(abs(q.end - r.start) < BLEED.again_s for q in others)  # its string rang until it was picked again
+    return r.sigma_all_partials > (max(vague, BLEED.no_pitch_cents) if again else vague)
 
 
 def _usual(readings: list[Reading]) -> float:
@@ -197,5 +214,5 @@ def _usual(readings: list[Reading]) -> float:
 
 def _rings_over(louder: Reading, r: Reading) -> bool:
     return (
-        louder.start < r.start - 0.05 and louder.end > r.start + RINGS_ON_S and louder.level_db > r.level_db
+        louder.start < r.start - 0.05 and louder.end > r.start + BLEED.rings_on_s and louder.level_db > r.level_db
     )

@@ -6,39 +6,68 @@ from memory), against short, distorted and noisy notes of sampled guitars.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
+from typing import NamedTuple
 
 import numpy as np
 
 from juxtatune.core.listening.dsp.peaks import new_peaks
-from juxtatune.core.listening.note.measure import LOST, TOO_SHORT
+from juxtatune.core.listening.note.measure import MEASURE
 from juxtatune.core.listening.source import Samples
 from juxtatune.core.listening.tone.twm import score_tone
 from juxtatune.core.listening.types import Reading
 
-ATTACK_S, LOOK_S, LEAST_SAMPLES = 0.018, 0.3, 256
-STRING_CENTS = 2.0  # what is less vague is a string's
-# of its partials, for each e-fold that it is vaguer: below the first it is a drum's, below the other it may be
-DRUM_WEIGHT, DOUBTFUL_WEIGHT = 1.0, 1.4
-MOST_DOUBTFUL = 0.5  # of the readings
-SURE_WEIGHT = 4.0  # where most are
-BEGINS_S, GAP_S, SAME_CENTS = 0.25, 0.02, 20.0  # a string may begin so vaguely
+
+class DrumsParameters(NamedTuple):
+    """Tones of drums; weights are of partials, for each e-fold of vagueness."""
+
+    attack_s: float = 0.018
+    look_s: float = 0.3
+    min_samples: int = 256
+    string_cents: float = 2.0  # what is less vague is a string's
+    # of its partials, for each e-fold that it is vaguer: below the first it is a drum's, below the other it may be
+    drum_weight: float = 1.0
+    doubtful_weight: float = 1.4
+    max_doubtful_share: float = 0.5  # of the readings
+    sure_weight: float = 4.0  # where most are
+    vague_onset_s: float = 0.25  # a string may begin so vaguely
+    gap_s: float = 0.02
+    same_cents: float = 20.0
+
+
+DRUMS = DrumsParameters()
 
 
 def without_drums(x: Samples, rate: float, heard: list[Reading]) -> list[Reading]:
     """The readings but for those of drums; where most are doubtful there are only drums, but for what is sure."""
-    weights = [_weight_for_doubt(x, rate, r) for r in heard]
-    if heard and np.mean([w < DOUBTFUL_WEIGHT for w in weights]) > MOST_DOUBTFUL:
-        return [r for r in heard if _clear(r) and _weight(x, rate, r) > SURE_WEIGHT]
+    weights = [string_weight(x, rate, r) for r in heard]
+    if only_drums(weights):
+        return [r for r in heard if is_sure(x, rate, r)]
     out: list[Reading] = []
     begun: Reading | None = None
-    for r, w in zip(heard, weights, strict=True):
-        # what is lost in a drum may still be a string
-        drum = r.f1 is not None and w < DRUM_WEIGHT
+    for r, weight in zip(heard, weights, strict=True):
+        drum = is_drum(r, weight)
         if not drum:
             out.append(r if begun is None else replace(r, start=begun.start, attack_cents=None))
         begun = r if drum and _goes_on(r, heard) else None
     return out
+
+
+def only_drums(weights: Sequence[float]) -> bool:
+    """Whether so many readings of a sound are doubtful, by their weights, that there are only drums in it."""
+    doubtful = [w < DRUMS.doubtful_weight for w in weights]
+    return len(doubtful) > 0 and float(np.mean(doubtful)) > DRUMS.max_doubtful_share
+
+
+def is_drum(r: Reading, weight: float) -> bool:
+    """Whether a reading by itself is rather a drum's than a string's; what is lost in a drum may still be a string."""
+    return r.f1 is not None and weight < DRUMS.drum_weight
+
+
+def is_sure(x: Samples, rate: float, r: Reading) -> bool:
+    """Whether a reading is a string's even where there are only drums."""
+    return _clear(r) and _weight(x, rate, r) > DRUMS.sure_weight
 
 
 def _goes_on(r: Reading, heard: list[Reading]) -> bool:
@@ -46,33 +75,28 @@ def _goes_on(r: Reading, heard: list[Reading]) -> bool:
     later = next((q for q in heard if q.start > r.start), None)
     if later is None or later.f1 is None or r.f1 is None:
         return False
-    soon = later.start - r.start < BEGINS_S and later.start < r.end + GAP_S
-    return soon and abs(1200 * np.log2(later.f1 / r.f1)) < SAME_CENTS
-
-
-def is_drum(x: Samples, rate: float, r: Reading) -> bool:
-    """Whether a reading by itself is rather a drum's than a string's."""
-    return r.f1 is not None and _weight_for_doubt(x, rate, r) < DRUM_WEIGHT
+    soon = later.start - r.start < DRUMS.vague_onset_s and later.start < r.end + DRUMS.gap_s
+    return soon and abs(1200 * np.log2(later.f1 / r.f1)) < DRUMS.same_cents
 
 
 def _clear(r: Reading) -> bool:
-    return r.sigma_all_partials is not None and r.sigma_all_partials < STRING_CENTS
+    return r.sigma_all_partials is not None and r.sigma_all_partials < DRUMS.string_cents
 
 
-def _weight_for_doubt(x: Samples, rate: float, r: Reading) -> float:
+def string_weight(x: Samples, rate: float, r: Reading) -> float:
     """The weight of its partials for each e-fold that a reading is vaguer than a string's; 0 for what is lost."""
     if r.sigma_all_partials is None:
-        return 0.0 if r.problem in (LOST, TOO_SHORT) else float("inf")
+        return 0.0 if r.problem in (MEASURE.lost_text, MEASURE.short_text) else float("inf")
     if _clear(r):
         return float("inf")
-    return _weight(x, rate, r) / float(np.log(r.sigma_all_partials / STRING_CENTS) + 1e-9)
+    return _weight(x, rate, r) / float(np.log(r.sigma_all_partials / DRUMS.string_cents) + 1e-9)
 
 
 def _weight(x: Samples, rate: float, r: Reading) -> float:
     """How much its partials stand out, added up: 1 for one that does without doubt."""
-    begin = r.start + ATTACK_S
-    part = x[int(begin * rate) : int(min(r.end, begin + LOOK_S) * rate)]
-    if r.f1 is None or len(part) < LEAST_SAMPLES:
+    begin = r.start + DRUMS.attack_s
+    part = x[int(begin * rate) : int(min(r.end, begin + DRUMS.look_s) * rate)]
+    if r.f1 is None or len(part) < DRUMS.min_samples:
         return 0.0
     tone = score_tone(new_peaks(part, None, rate), r.f1)
     return tone.explained if tone is not None else 0.0

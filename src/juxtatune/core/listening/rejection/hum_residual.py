@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 from juxtatune.core.listening.event.detect import Candidate, detect_tone
 from juxtatune.core.listening.event.filter import has_note_off, same_pitch
 from juxtatune.core.listening.event.sustain import of_the_mains
@@ -9,8 +11,15 @@ from juxtatune.core.listening.hum.track import MAINS_HZ
 from juxtatune.core.listening.source import Samples
 from juxtatune.core.listening.types import Targets
 
-NEAR = 0.018  # how well what little is left of hum tells its pitch
-LOOK_S = 0.3
+
+class HumResidualParameters(NamedTuple):
+    """What hum removal leaves."""
+
+    pitch_tolerance: float = 0.018  # how well what little is left of hum tells its pitch
+    look_s: float = 0.3
+
+
+HUM_RESIDUAL = HumResidualParameters()
 
 
 def without_hum_residual(x: Samples, rate: float, found: list[Candidate], targets: Targets) -> list[Candidate]:
@@ -21,12 +30,12 @@ def without_hum_residual(x: Samples, rate: float, found: list[Candidate], target
 
 
 def _near_mains(c: Candidate) -> bool:
-    return any(abs(c.tone.f1 / (n * mains) - 1) < NEAR for mains in MAINS_HZ for n in (1, 2))
+    return any(abs(c.tone.f1 / (n * mains) - 1) < HUM_RESIDUAL.pitch_tolerance for mains in MAINS_HZ for n in (1, 2))
 
 
 def _begins(x: Samples, rate: float, found: list[Candidate], k: int, targets: Targets) -> bool:
     c, following = found[k], found[k + 1].onset if k + 1 < len(found) else len(x) / rate
-    string = detect_tone(x, rate, c.onset, c.onset + LOOK_S, targets).string
+    string = detect_tone(x, rate, c.onset, c.onset + HUM_RESIDUAL.look_s, targets).string
     if string is None or not same_pitch(string, c):
         return False
     return not of_the_mains(string) or has_note_off(x, rate, string, following)

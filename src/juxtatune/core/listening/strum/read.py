@@ -9,34 +9,45 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from itertools import permutations
+from typing import NamedTuple
 
 import numpy as np
 from numpy.fft import irfft, rfft, rfftfreq
 
+from juxtatune.core.listening.dsp.projection import hann, project
 from juxtatune.core.listening.dsp.resample import to_working_rate
 from juxtatune.core.listening.f0.glide_biexp import CENTS
 from juxtatune.core.listening.multipitch.cancellation import cancel_iteratively
-from juxtatune.core.listening.multipitch.deglide import BENT, MOST_SIGMA, deglided
-from juxtatune.core.listening.multipitch.sinusoids import Sinusoids, sinusoids
+from juxtatune.core.listening.multipitch.deglide import DEGLIDE, deglided
+from juxtatune.core.listening.multipitch.sinusoids import F, Rows, Sinusoids, sinusoids
 from juxtatune.core.listening.multipitch.voting import VotedString
-from juxtatune.core.listening.note.period import period_offset
-from juxtatune.core.listening.offset.strum_end import SILENT, after_strum
+from juxtatune.core.listening.note.reported_pitch import period_offset
+from juxtatune.core.listening.offset.note_off import STRUM_END, after_strum
 from juxtatune.core.listening.source import Samples
-from juxtatune.core.listening.strum.segment import after_strum_onset, before_strum
 from juxtatune.core.listening.types import Targets
 from juxtatune.core.music.tuning import SAME
 
-SETTLE_S, EARLIER_S = 0.6, 0.3  # the glide of the attack is left out
-SURE = 1.5  # cents: what is less sure and found early alone must be doubted far less
-SURER, SURER_STILL = 0.5, -0.4  # log odds: what is found once must be doubted less
-SAME_CENTS = 9.0  # two looks at one string differ by no more
-CLEARER = 2.0  # log odds: where two looks differ by more than that, one must be doubted so much less
-WANDERS = 4.0  # cents: where they differ by more, neither is better
-RUMBLE_HZ = 24.0  # what lies below no string makes: an offset, wind, a stage
-REAL, ALL_REAL = 0.1, 0.16  # cents of scatter, of two thirds of a real guitar's strings
-FEWEST = 3  # strings that say so
-DEFINED = 0.9  # cents: the pitch of such a string is defined no better
-PRIOR = 2.3  # log odds that a string of a strum is read rightly
+
+class StrumParameters(NamedTuple):
+    """All strings at once."""
+
+    settle_s: float = 0.6  # the glide of the attack is left out
+    early_settle_s: float = 0.3
+    sure_cents: float = 1.5  # cents: what is less sure and found early alone must be doubted far less
+    max_doubt_once_nats: float = 0.5  # log odds: what is found once must be doubted less
+    max_doubt_early_nats: float = -0.4
+    same_cents: float = 9.0  # two looks at one string differ by no more
+    doubt_margin_nats: float = 2.0  # log odds: where two looks differ by more than that, one must be doubted so much less
+    wander_cents: float = 4.0  # cents: where they differ by more, neither is better
+    rumble_hz: float = 24.0  # what lies below no string makes: an offset, wind, a stage
+    real_scatter_cents: float = 0.1  # cents of scatter, of two thirds of a real guitar's strings
+    all_real_scatter_cents: float = 0.16
+    min_real_strings: int = 3  # strings that say so
+    real_sigma_cents: float = 0.9  # cents: the pitch of such a string is defined no better
+    prior_nats: float = 2.3  # log odds that a string of a strum is read rightly
+
+
+STRUM = StrumParameters()
 
 
 @dataclass(frozen=True)
@@ -59,14 +70,17 @@ def read_strum(samples: Samples, rate: float, targets: Targets) -> list[StrumRea
     strings = list(targets.tuning.strings)
     goals = {s: targets.target_hz(s) for s in strings}
     before = before_strum(x, working)
-    settled = _settled_after(x, working, SETTLE_S, goals, before)
-    if len(settled) < len(goals) or any(f.sigma >= BENT or f.doubt >= SURER for f in settled.values()):
+    settled = _settled_after(x, working, STRUM.settle_s, goals, before)
+    unsure = [
+        f.sigma >= DEGLIDE.glide_sigma_cents or f.doubt >= STRUM.max_doubt_once_nats for f in settled.values()
+    ]
+    if len(settled) < len(goals) or any(unsure):
         # what is soon lost in noise is heard earlier alone, and a real guitar's pitch moves
-        earlier = _as_named(settled, _settled_after(x, working, EARLIER_S, goals, before), goals)
+        earlier = _as_named(settled, _settled_after(x, working, STRUM.early_settle_s, goals, before), goals)
         both = ((s, _of_both(earlier.get(s), settled.get(s))) for s in goals)
         settled = {s: found for s, found in both if found is not None}
-    if not settled and after_strum(x, working, EARLIER_S) is None:
-        heard = len(x) > 0 and float(np.max(np.abs(x))) > SILENT
+    if not settled and after_strum(x, working, STRUM.early_settle_s) is None:
+        heard = len(x) > 0 and float(np.max(np.abs(x))) > STRUM_END.silent_level
         problem = "damped too soon: let the strum ring for a second" if heard else "no strings are heard"
         return [StrumReading(s, None, None, 0.0, problem=problem) for s in strings]
     return [_report(s, settled, goals, targets) for s in strings]
@@ -75,7 +89,7 @@ def read_strum(samples: Samples, rate: float, targets: Targets) -> list[StrumRea
 def _without_rumble(x: Samples, rate: float) -> Samples:
     if len(x) == 0:
         return x
-    times = RUMBLE_HZ / np.maximum(rfftfreq(len(x), 1 / rate), 1e-3)
+    times = STRUM.rumble_hz / np.maximum(rfftfreq(len(x), 1 / rate), 1e-3)
     return np.asarray(irfft(rfft(x) / (1 + times**8), len(x)))
 
 
@@ -97,7 +111,7 @@ def _as_named(
 def _unlike(first: dict[int, VotedString], second: dict[int, VotedString]) -> float:
     """Difference (cents) of two analyses over the strings that both have."""
     off = [abs(CENTS * float(np.log(first[s].f1 / f.f1))) for s, f in second.items() if s in first]
-    return sum(min(cents, SAME_CENTS) for cents in off) - SAME_CENTS * len(off)
+    return sum(min(cents, STRUM.same_cents) for cents in off) - STRUM.same_cents * len(off)
 
 
 def _of_both(earlier: VotedString | None, later: VotedString | None) -> VotedString | None:
@@ -108,19 +122,19 @@ def _of_both(earlier: VotedString | None, later: VotedString | None) -> VotedStr
     if later is None:
         return earlier if earlier is not None and _clear_alone(earlier) else None
     if earlier is None:
-        return later if later.doubt < SURER else None
+        return later if later.doubt < STRUM.max_doubt_once_nats else None
     apart = CENTS * float(np.log(earlier.f1 / later.f1))
-    if abs(apart) > SAME_CENTS:
+    if abs(apart) > STRUM.same_cents:
         likelier, other = sorted((later, earlier), key=lambda found: found.doubt)
-        clear = likelier.doubt < other.doubt - CLEARER
-        return replace(likelier, sigma=max(likelier.sigma, MOST_SIGMA)) if clear else None
-    share = 0.5 if abs(apart) > WANDERS else later.sigma**2 / (later.sigma**2 + earlier.sigma**2)
+        clear = likelier.doubt < other.doubt - STRUM.doubt_margin_nats
+        return replace(likelier, sigma=max(likelier.sigma, DEGLIDE.max_sigma_cents)) if clear else None
+    share = 0.5 if abs(apart) > STRUM.wander_cents else later.sigma**2 / (later.sigma**2 + earlier.sigma**2)
     sigma = float(np.hypot(np.sqrt(share) * earlier.sigma, abs(apart) / 2))
     return replace(later, f1=later.f1 * float(np.exp(share * apart / CENTS)), sigma=sigma)
 
 
 def _clear_alone(found: VotedString) -> bool:
-    return found.doubt < (SURER if found.sigma < SURE else SURER_STILL)
+    return found.doubt < (STRUM.max_doubt_once_nats if found.sigma < STRUM.sure_cents else STRUM.max_doubt_early_nats)
 
 
 def _settled_after(
@@ -139,10 +153,10 @@ def _settled_after(
 
 def _real(found: dict[int, VotedString]) -> float:
     """How far (0 to 1) the partials scatter as a real guitar's do."""
-    if len(found) < FEWEST:
+    if len(found) < STRUM.min_real_strings:
         return 0.0
     least = float(np.quantile([f.scatter for f in found.values()], 1 / 3))
-    return float(np.clip((least - REAL) / (ALL_REAL - REAL), 0, 1))
+    return float(np.clip((least - STRUM.real_scatter_cents) / (STRUM.all_real_scatter_cents - STRUM.real_scatter_cents), 0, 1))
 
 
 def _own_pitch(heard: Sinusoids, found: VotedString, share: float) -> VotedString:
@@ -163,8 +177,8 @@ def _report(
     if found is None:
         return StrumReading(string, None, None, 0.0, also, _why_not([s for s in also if s in settled]))
     cents = 1200 * float(np.log2(found.f1 / goals[string]))
-    confidence = float(1 / (1 + np.exp(found.doubt - PRIOR)))
-    sigma = float(np.hypot(found.sigma, DEFINED * found.own))
+    confidence = float(1 / (1 + np.exp(found.doubt - STRUM.prior_nats)))
+    sigma = float(np.hypot(found.sigma, STRUM.real_sigma_cents * found.own))
     return StrumReading(string, cents, sigma, min(confidence, 0.999), also)
 
 
@@ -173,3 +187,47 @@ def _why_not(heard_alike: list[int]) -> str:
     if heard_alike:
         return f"does not ring, or rings in unison with string {heard_alike[0]}: play it alone"
     return "cannot be told apart from the other strings: play it alone"
+
+
+class SegmentParameters(NamedTuple):
+    """The sound before a strum."""
+
+    block_s: float = 0.05
+    blocks: int = 4
+    min_power_rise: float = 4.0  # by which the power rises where a strum begins
+    search_s: float = 2.0  # before the loudest moment
+    look_s: float = 0.3
+    min_s: float = 0.1
+    gap_s: float = 0.08  # between what is looked at and the jump, where the first strings may begin
+    same_size_ratio: float = 0.25  # of its size in the strum: what was so large before already is not of the strum
+
+
+SEGMENT = SegmentParameters()
+
+
+def before_strum(x: Samples, rate: float) -> Samples | None:
+    """The sound just before a strum (N,); None where it does not stand out, or the sound begins with it."""
+    size = int(SEGMENT.block_s * rate)
+    power = np.square(x[: len(x) // size * size]).reshape(-1, size).mean(axis=1)
+    if not np.any(power > 0):
+        return None
+    loudest = int(np.argmax(power))
+    starts = range(max(2, loudest - int(SEGMENT.search_s / SEGMENT.block_s)), min(loudest, len(power) - SEGMENT.blocks) + 1)
+    if not starts:
+        return None
+    rise = [
+        power[k : k + SEGMENT.blocks].mean() / (power[max(0, k - SEGMENT.blocks) : k].mean() + 1e-5 * power[loudest])
+        for k in starts
+    ]
+    if max(rise) < SEGMENT.min_power_rise:
+        return None
+    end = int((starts[int(np.argmax(rise))] * SEGMENT.block_s - SEGMENT.gap_s) * rate)
+    stretch = x[max(0, end - int(SEGMENT.look_s * rate)) : max(0, end)]
+    return stretch if len(stretch) >= SEGMENT.min_s * rate else None
+
+
+def after_strum_onset(heard: Sinusoids, before: Samples, rate: float) -> Rows:
+    """Flags the sinusoids (k,) of a strum that sounded `before` (N,) already."""
+    size = np.abs(project(before, np.zeros(1, np.int64), hann(len(before)), heard.hz, rate))[0]
+    amplitude: F = np.array([c.amplitude for c in heard.parts])
+    return np.asarray(size > SEGMENT.same_size_ratio * amplitude)

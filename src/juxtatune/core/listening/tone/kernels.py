@@ -8,8 +8,8 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
-from juxtatune.core.listening.dsp.arrays import copy, order, rising
 from juxtatune.core.listening.dsp.peaks import HIGHER
+from juxtatune.core.listening.dsp.statistics import copy, order, rising
 
 _jit = nb.njit(cache=True, nogil=True, error_model="numpy")
 COMMON_INHARMONICITY, MOST_INHARMONICITY = 3e-4, 1e-3  # largest inharmonicity coefficients B that are looked for, in turn

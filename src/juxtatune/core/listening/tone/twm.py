@@ -17,10 +17,22 @@ from numpy.typing import NDArray
 from juxtatune.core.listening.dsp.peaks import Peaks
 from juxtatune.core.listening.tone import kernels as tone_kernels
 
-PROPOSING = 10, 12  # peaks that propose fundamentals, and the partials each may be
-LOWEST_F0, HIGHEST_F0 = 26.0, 1450.0
-RICH, RICH_LOW = 6.0, 6  # in weight; of the first eight partials
-RICHER, RICHER_LOW = 15.0, 4  # the same where some lie upon what sounded before
+
+class TwmParameters(NamedTuple):
+    """Two-way mismatch."""
+
+    proposing: tuple[int, int] = 10, 12  # peaks that propose fundamentals, and the partials each may be
+    min_f0_hz: float = 26.0
+    max_f0_hz: float = 1450.0
+    rich_weight: float = 6.0  # in weight; of the first eight partials
+    rich_low_partials: int = 6
+    richer_weight: float = 15.0  # the same where some lie upon what sounded before
+    richer_low_partials: int = 4
+
+
+TWM = TwmParameters()
+
+
 F = NDArray[np.float64]
 
 
@@ -52,19 +64,19 @@ class Tone:
     def rich(self) -> bool:
         """Whether so much is explained, low partials most, that it is a string whatever else sounds."""
         low = sum(n <= 8 for n, _, _ in self.matched)
-        return (self.explained >= RICH and low >= RICH_LOW) or (
-            self.explained >= RICHER and low >= RICHER_LOW
+        return (self.explained >= TWM.rich_weight and low >= TWM.rich_low_partials) or (
+            self.explained >= TWM.richer_weight and low >= TWM.richer_low_partials
         )
 
 
 def candidates(peaks: Peaks, ranges: list[tuple[float, float]] | None = None) -> list[Tone]:
     """Tones that could explain the peaks, best first; `ranges` in Hz limit the fundamentals."""
-    found = _found(peaks, ranges, PROPOSING)
+    found = _found(peaks, ranges, TWM.proposing)
     return _tones(peaks, found, np.argsort(-found.score, kind="stable"))
 
 
 def likeliest(
-    peaks: Peaks, ranges: list[tuple[float, float]] | None = None, proposing: tuple[int, int] = PROPOSING
+    peaks: Peaks, ranges: list[tuple[float, float]] | None = None, proposing: tuple[int, int] = TWM.proposing
 ) -> Tone | None:
     """The first of the candidates that so many peaks propose, as so many partials each."""
     found = _found(peaks, ranges, proposing)
@@ -84,7 +96,7 @@ class _Found(NamedTuple):
 
 
 def _found(peaks: Peaks, ranges: list[tuple[float, float]] | None, proposing: tuple[int, int]) -> _Found:
-    proposals = tone_kernels.proposed(peaks.hz, peaks.weight, *proposing, LOWEST_F0, HIGHEST_F0)
+    proposals = tone_kernels.proposed(peaks.hz, peaks.weight, *proposing, TWM.min_f0_hz, TWM.max_f0_hz)
     if ranges is not None:
         inside = np.zeros(len(proposals), bool)
         for low, high in ranges:

@@ -5,9 +5,8 @@ from __future__ import annotations
 from dataclasses import replace
 
 from juxtatune.app.tune import TuneRun
-from juxtatune.core.listening.live.beating import Beat
 from juxtatune.core.listening.live.bend import called
-from juxtatune.core.listening.live.ear import AGREED, BeatEar, BendEar, Ear, HeardBend
+from juxtatune.core.listening.live.ear import EAR, Beat, BeatEar, BendEar, Ear, HeardBend
 from juxtatune.core.listening.types import Targets
 from juxtatune.core.music.notes import pretty, spell
 from juxtatune.core.retuning.beats import MEETING, meeting_hz
@@ -64,7 +63,7 @@ class BendCheck:
 
 def _unison(plain: Column, heard: HeardBend, away: float, began: str) -> Column:
     text, unit = figure(away)
-    action = "in unison" if abs(away) <= AGREED else "too far: let down" if away > 0 else "not there yet: further"
+    action = "in unison" if abs(away) <= EAR.unison_cents else "too far: let down" if away > 0 else "not there yet: further"
     beats = f" · {heard.beats:.1f} beats a second" if heard.beats >= STILL else ""
     return replace(plain, figure=text, unit=unit, action=action, detail=f"two strings{beats} · from {began}", cents=away, sigma=1.0)
 
