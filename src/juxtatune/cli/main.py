@@ -9,6 +9,7 @@ from typing import Annotated
 import typer
 
 from juxtatune.cli.out import command
+from juxtatune.cli.quick_start import import_numba
 
 # the products are small: more threads would only wait for each other
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
@@ -45,6 +46,7 @@ def measure(
     as_json: Json = False,
 ) -> None:
     """Finds each pluck in a sound file, its string and its pitch."""
+    import_numba()
     from juxtatune.cli import sounds
 
     sounds.measure(audio, sounds.targets_of(tuning, source, a4, offset), strum, as_json)
@@ -54,6 +56,7 @@ def measure(
 @command
 def reference(audio: Path, as_json: Json = False) -> None:
     """How far a recording lies from A4 = 440."""
+    import_numba()
     from juxtatune.cli import sounds
 
     sounds.reference(audio, as_json)
@@ -69,6 +72,7 @@ def identify_tuning(
     as_json: Json = False,
 ) -> None:
     """What tuning is this? No tuning is told."""
+    import_numba()
     from juxtatune.cli import identify
 
     identify.identify(audio, strum, playing, strings, as_json)
@@ -131,6 +135,7 @@ def listen(
     as_json: Json = False,
 ) -> None:
     """Listens live and reports each pluck once it has settled."""
+    import_numba()
     from juxtatune.cli import live, sounds
 
     live.listen(sounds.targets_of(tuning, None, a4, offset), device, seconds, as_json)
@@ -232,6 +237,7 @@ def plan(
     as_json: Json = False,
 ) -> None:
     """Orders a set for the least dead air."""
+    import_numba()
     from juxtatune.cli import plan as planning
 
     planning.plan(gig, time_limit, seed, as_json)

@@ -14,7 +14,6 @@ from juxtatune.app.planning import NightPlanner, Outcome
 from juxtatune.book.formats.gig import read_gig
 from juxtatune.book.formats.plan_out import plan_json
 from juxtatune.cli.out import CLASH, NO_PLAN, OK, answer, say, warn
-from juxtatune.cli.quick_start import without_scipy_linalg
 from juxtatune.core.errors import UserError
 from juxtatune.core.repertoire.night import Gig
 
@@ -27,7 +26,6 @@ def plan(path: Path, limit: float, seed: int, as_json: bool) -> None:
         raise UserError(f"{limit!r} seconds", "--time-limit", "a finite time from 0 up")
     if seed < 0:
         raise UserError(f"{seed}", "--seed", "a whole number from 0 up")
-    without_scipy_linalg()
     gig = read_gig(path)
     outcome = _run(gig, limit, seed)
     if outcome.clash:

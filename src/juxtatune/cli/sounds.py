@@ -7,7 +7,6 @@ from statistics import median
 from typing import Any
 
 from juxtatune.cli.out import answer, num, say, warn
-from juxtatune.cli.quick_start import without_scipy_linalg
 from juxtatune.core.errors import CannotTell, UserError
 from juxtatune.core.listening.types import Reading, Targets
 from juxtatune.core.music.pitch import Reference
@@ -58,7 +57,6 @@ def pluck_row(r: Reading) -> dict[str, Any]:
 
 
 def measure(path: Path, targets: Targets, strum: bool, as_json: bool) -> None:
-    without_scipy_linalg()
     from juxtatune.core.listening.pipeline import analyse
     from juxtatune.core.listening.strum.read import read_strum
 
