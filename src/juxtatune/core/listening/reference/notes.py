@@ -42,11 +42,12 @@ NOTES = NotesParameters()
 
 @dataclass(frozen=True)
 class Played:
-    """Offset (cents) that plucks agree on, within 50 of the search; 1σ; their median glide (cents)."""
+    """Offset (cents) that plucks agree on, within 50 of the search; 1σ; their median glide (cents); how many notes agree."""
 
     cents: float
     sigma: float
     glide: float
+    notes: int = 0
 
 
 def by_plucks(readings: list[Reading], near: float) -> Played | None:
@@ -71,10 +72,12 @@ def by_plucks(readings: list[Reading], near: float) -> Played | None:
         middle += moved
         if abs(moved) < 1e-4:
             break
-    if weight[np.abs(off) < NOTES.near_cents].sum() < NOTES.min_weight_share * weight.sum():
+    agree = np.abs(off) < NOTES.near_cents
+    if weight[agree].sum() < NOTES.min_weight_share * weight.sum():
         return None
     sigma = NOTES.mean_sigma_factor * float(np.sqrt((counts**2 * off**2).sum()) / counts.sum())
-    return Played(middle, sigma, _median(glide, counts))
+    notes = len(np.unique(np.rint((pitch[agree] - middle) / 100)))
+    return Played(middle, sigma, _median(glide, counts), notes)
 
 
 def of_both(heard: float, played: Played) -> float:

@@ -39,6 +39,8 @@ class OffsetParameters(NamedTuple):
     min_tonal_share: float = 0.55
     min_notes: float = 3.3
     mostly_share: float = 0.75
+    # but plucks that agree on so many notes are music: low notes of a bass are short for long windows
+    min_played_notes: int = 4
     agree_cents: float = 6.0
     max_note_share: float = 0.15  # of the weight, that one note may have
     low_hz: float = 60.0
@@ -96,9 +98,10 @@ def reference_offset(
     if share < 0.3:
         return CannotTell("no common pitch: its tones agree on no reference")
     seldom = len(cents) < OFFSET.min_tonal_share * len(frames)
-    if seldom and (share < OFFSET.mostly_share or _notes(cents, weight, note, mode) < OFFSET.min_notes):
-        return CannotTell("too few tones: drums alone have no common pitch")
+    may_be_drums = seldom and (share < OFFSET.mostly_share or _notes(cents, weight, note, mode) < OFFSET.min_notes)
     played = by_plucks(_plucks(excerpts, progress), mode)
+    if may_be_drums and (played is None or played.notes < OFFSET.min_played_notes):
+        return CannotTell("too few tones: drums alone have no common pitch")
     if played is not None:
         mode = of_both(mode, played)
     folded = mode - 100 * np.ceil((mode - 50) / 100)
