@@ -43,6 +43,7 @@ class BleedParameters(NamedTuple):
     again_s: float = 0.1  # at most between the end of a reading and the next pluck of its string
     astray_cents: float = 150.0  # cents from a target: far off, and near enough to be it
     found_cents: float = 100.0
+    min_octave_probability: float = 0.4  # under a louder string
 
 
 BLEED = BleedParameters()
@@ -163,7 +164,7 @@ def without_strays(heard: list[Reading], targets: Targets) -> list[Reading]:
         about = [placed[k] for k in np.flatnonzero(beside)]
         if any(_rings_over(q, r) and (_astray(r, placed) or _is_partial(r, q)) for q in about):
             return True
-        return _faint(r, placed) or any(_left_of(q, r) for q in about)
+        return _faint(r, placed) or _no_strings(r, placed) or any(_left_of(q, r) for q in about)
 
     return [r for r in heard if not stray(r)]
 
@@ -196,11 +197,18 @@ def _faint(r: Reading, placed: list[Reading]) -> bool:
     return r.sigma_all_partials > vague and not well
 
 
+def _no_strings(r: Reading, placed: list[Reading]) -> bool:
+    """Whether what lies on no string is far vaguer than the player's strings are."""
+    if r.string is not None or r.sigma_all_partials is None or len(placed) < BLEED.few_plucks:
+        return False
+    return r.sigma_all_partials > max(BLEED.vague_cents, BLEED.much_vaguer_ratio * _usual(placed))
+
+
 def _astray(r: Reading, placed: list[Reading]) -> bool:
     if r.f1 is None or r.cents is None or r.sigma_all_partials is None or r.string is None:
         return True
     others = [q for q in placed if q is not r and q.string == r.string]
-    if not others or abs(r.cents) > BLEED.astray_cents:
+    if not others or abs(r.cents) > BLEED.astray_cents or r.heard < BLEED.min_octave_probability:
         return bool(others)
     vague = max(BLEED.vague_cents, BLEED.vaguer_ratio * _usual(placed), BLEED.vaguer_ratio * _usual(others))
     again = any(abs(q.end - r.start) < BLEED.again_s for q in others)  # its string rang until it was picked again
