@@ -16,7 +16,7 @@ from juxtatune.core.listening.live.bend import SIZES, called, follow
 from juxtatune.core.listening.live.ear import BendEar, HeardBend, beat
 from juxtatune.core.listening.live.frame_pitch import PitchFrame
 from juxtatune.core.listening.live.listener import Listener
-from juxtatune.core.listening.source import Block
+from juxtatune.core.listening.source import Block, Signal
 from juxtatune.core.listening.types import Targets
 from juxtatune.core.sim.synthesis import pluck, render
 
@@ -106,7 +106,7 @@ def test_beats_are_counted_and_which_way_to_turn_is_known(rate: float) -> None:
     rng = np.random.default_rng(4)
     low = sum(0.2 / n * np.exp(-0.4 * n * t) * np.sin(2 * math.pi * n * (hz + rate) / 2 * t + n) for n in range(1, 8))
     high = sum(0.2 / n * np.exp(-0.4 * n * t) * np.sin(2 * math.pi * n * hz * t) for n in range(1, 6))
-    found = beat(low + high + rng.normal(0, 1e-3, len(t)), 12000, hz * 2 ** (0.3 / 1200))
+    found = beat(Signal(low + high + rng.normal(0, 1e-3, len(t)), 12000), hz * 2 ** (0.3 / 1200))
     assert found is not None and found.signed
     assert found.rate == pytest.approx(rate, abs=0.05)
 
@@ -114,5 +114,5 @@ def test_beats_are_counted_and_which_way_to_turn_is_known(rate: float) -> None:
 def test_one_string_alone_does_not_beat() -> None:
     t = np.arange(18000) / 12000
     x = 0.2 * np.exp(-0.5 * t) * np.sin(2 * math.pi * 196 * t) + np.random.default_rng(0).normal(0, 1e-4, len(t))
-    found = beat(x, 12000, 196.0)
+    found = beat(Signal(x, 12000), 196.0)
     assert found is not None and found.rate == 0.0

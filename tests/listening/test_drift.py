@@ -9,6 +9,7 @@ from benchmarks import sampled
 
 from juxtatune.core.listening.f0.estimate import fit_pluck
 from juxtatune.core.listening.pipeline import analyse
+from juxtatune.core.listening.source import Signal
 from juxtatune.core.listening.types import Reading, Targets
 from juxtatune.core.music.reading import parse_tuning
 
@@ -63,7 +64,7 @@ def test_how_slow_a_glide_is_counts_by_how_likely_that_is() -> None:
         turns = np.cumsum(A2 * 2 ** (0.5 * np.exp(-t / tau) / 1200)) / RATE
         tone = sum(np.cos(2 * np.pi * n * turns + n) / n * np.exp(-t) for n in range(1, 9))
         x = tone + noise * np.random.default_rng(1).normal(size=len(t))
-        fit = fit_pluck(x, RATE, 0.01, 1.9, A2, 0.0)
+        fit = fit_pluck(Signal(x, RATE), 0.01, 1.9, A2, 0.0)
         assert fit is not None
         return fit.drift_probability
 

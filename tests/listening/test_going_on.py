@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 
 from juxtatune.core.listening.event.continuity import is_phase_continuous
 from juxtatune.core.listening.pipeline import analyse
+from juxtatune.core.listening.source import Signal
 from juxtatune.core.listening.types import Targets
 from juxtatune.core.music.reading import parse_tuning
 
@@ -37,7 +38,7 @@ def test_a_string_goes_on_in_phase_under_a_drum_unless_it_is_picked_again(seed, 
         x[at : at + len(drum)] += loud * drum
     # a look at the moment of the drum tells their pitch to a hertz or so
     hz = NUMBERS * f1 + r.uniform(-0.7, 0.7, 6)
-    assert is_phase_continuous(x, RATE, hz, f1, 0.0, 1.0) is not again
+    assert is_phase_continuous(Signal(x, RATE), hz, f1, 0.0, 1.0) is not again
 
 
 @pytest.mark.parametrize("seed", [0, 1, 2])

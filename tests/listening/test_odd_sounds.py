@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from juxtatune.core.listening.f0.estimate import fit_pluck
 from juxtatune.core.listening.f0.glide_select import AudiblePartials, select_glide
 from juxtatune.core.listening.pipeline import analyse
+from juxtatune.core.listening.source import Signal
 from juxtatune.core.listening.types import Targets
 from juxtatune.core.music.reading import parse_tuning
 
@@ -52,7 +53,7 @@ def test_whatever_sounds_gets_readings_that_can_be(parts, tuning) -> None:
 def test_what_lies_where_no_partial_does_is_none_of_the_string_s() -> None:
     # the second partial is missing, and another tone is heard in its place, a half step and more below
     x = sum(np.sin(2 * np.pi * 125 * n * T) / n for n in (1, 3, 4, 5)) + np.sin(2 * np.pi * 236 * T)
-    fit = fit_pluck(x, RATE, 0.0, 1.4, 125.0, 0.0)
+    fit = fit_pluck(Signal(x, RATE), 0.0, 1.4, 125.0, 0.0)
     assert fit is not None and abs(1200 * np.log2(fit.f1 / 125)) < 0.5
     assert list(fit.numbers) == [1, 3, 4, 5]
 

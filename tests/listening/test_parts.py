@@ -18,6 +18,7 @@ from juxtatune.core.listening.f0.estimate import fit_pluck
 from juxtatune.core.listening.onset import kernels as rise_kernels
 from juxtatune.core.listening.onset.flux import onsets
 from juxtatune.core.listening.partials.demodulate import partial_hz
+from juxtatune.core.listening.source import Signal
 from juxtatune.core.listening.tone.twm import candidates, score_tone
 from juxtatune.core.listening.types import Targets
 from juxtatune.core.music.pitch import Reference
@@ -196,7 +197,7 @@ def test_the_fit_reads_f1_and_the_stretch_of_an_exact_string() -> None:
     x = sum(
         np.exp(-t * (0.8 + 0.1 * k)) / k * np.cos(2 * np.pi * f * t + k) for k, f in zip(n, hz, strict=True)
     )
-    fit = fit_pluck(np.asarray(x), RATE, 0.0, 1.5, 110.0 * 2 ** (15 / 1200), 4e-5)
+    fit = fit_pluck(Signal(np.asarray(x), RATE), 0.0, 1.5, 110.0 * 2 ** (15 / 1200), 4e-5)
     assert fit is not None
     assert 1200 * np.log2(fit.f1 / 110.0) == pytest.approx(0.0, abs=0.01)
     assert fit.inharmonicity == pytest.approx(1.5e-4, rel=0.05)
@@ -207,7 +208,7 @@ def test_a_glide_is_taken_out_and_told() -> None:
     cents = 10 * np.exp(-t / 0.09)
     phase = 2 * np.pi * np.cumsum(146.8 * 2 ** (cents / 1200)) / RATE
     x = sum(np.exp(-t * 1.2) / k * np.cos(k * phase) for k in range(1, 9))
-    fit = fit_pluck(np.asarray(x), RATE, 0.0, 1.2, 147.0, 0.0)
+    fit = fit_pluck(Signal(np.asarray(x), RATE), 0.0, 1.2, 147.0, 0.0)
     assert fit is not None
     assert 1200 * np.log2(fit.f1 / 146.8) == pytest.approx(0.0, abs=0.05)
     mean = 10 * 0.09 * (np.exp(-0.012 / 0.09) - np.exp(-0.112 / 0.09)) / 0.1
@@ -215,13 +216,13 @@ def test_a_glide_is_taken_out_and_told() -> None:
 
 
 def test_nothing_to_fit_gives_none() -> None:
-    assert fit_pluck(np.zeros(6000), RATE, 0.0, 0.5, 110.0, 0.0) is None
-    assert fit_pluck(np.ones(100), RATE, 0.0, 0.008, 110.0, 0.0) is None
+    assert fit_pluck(Signal(np.zeros(6000), RATE), 0.0, 0.5, 110.0, 0.0) is None
+    assert fit_pluck(Signal(np.ones(100), RATE), 0.0, 0.008, 110.0, 0.0) is None
 
 
 def test_onsets_of_nothing() -> None:
-    assert onsets(np.zeros(0), RATE) == []
-    assert onsets(np.zeros(24000), RATE) == []
+    assert onsets(Signal(np.zeros(0), RATE)) == []
+    assert onsets(Signal(np.zeros(24000), RATE)) == []
 
 
 @given(st.integers(1, 6), st.floats(-340, 340), st.floats(-80, 80))

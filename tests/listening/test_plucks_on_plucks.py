@@ -12,6 +12,7 @@ from juxtatune.core.listening.multipitch.cancellation import isolate
 from juxtatune.core.listening.partials.demodulate import partial_hz
 from juxtatune.core.listening.pipeline import analyse
 from juxtatune.core.listening.rejection.bleed import without_strays
+from juxtatune.core.listening.source import Signal
 from juxtatune.core.listening.tone.twm import score_tone
 from juxtatune.core.listening.types import Reading, Targets
 from juxtatune.core.music.reading import parse_tuning
@@ -195,7 +196,7 @@ def test_what_is_left_when_a_louder_string_is_taken_away_is_the_other_string() -
     low, ringing = string(-14.0, 55, 3.3, 0.3)
     high, f1 = string(-30.0, 57, 3.3, 0.06)
     lone, both = mixed(4.0, (1.2, high)), mixed(4.0, (0.4, low), (1.2, high))
-    left = isolate(both, RATE, 1.2, 3.4, f1 * 1.003, (ringing,))
+    left = isolate(Signal(both, RATE), 1.2, 3.4, f1 * 1.003, (ringing,)).x
     inside = slice(int(1.1 * RATE), int(3.4 * RATE))
     taken, rest = both[inside] - lone[inside], left[inside] - lone[inside]
     assert np.sum(rest**2) < 0.005 * np.sum(taken**2)

@@ -18,7 +18,7 @@ from juxtatune.core.listening.multipitch import matrix_pencil
 from juxtatune.core.listening.multipitch.kernels import density
 from juxtatune.core.listening.onset.flux import RollingFlux, onsets
 from juxtatune.core.listening.pipeline import analyse
-from juxtatune.core.listening.source import Block
+from juxtatune.core.listening.source import Block, Signal
 from juxtatune.core.listening.strum.read import read_strum
 from juxtatune.core.listening.types import Targets
 from juxtatune.core.music.reading import parse_tuning
@@ -64,7 +64,7 @@ def test_the_pencil_parts_what_a_spectrum_cannot() -> None:
     x = np.exp(-0.5 * t) * np.cos(2 * np.pi * 440 * t) + 0.6 * np.exp(-1.1 * t) * np.cos(
         2 * np.pi * 440.3 * t + 1
     )
-    z = matrix_pencil.bands(x, RATE, np.array([440.1]))
+    z = matrix_pencil.bands(Signal(x, RATE), np.array([440.1]))
     [found] = matrix_pencil.damped_sinusoids(z, matrix_pencil.PENCIL.step_s, np.array([440.1]), 1e-14)
     hz = sorted(c.hz for c in found[:2])
     assert hz == pytest.approx([440.0, 440.3], abs=0.002)
@@ -77,7 +77,7 @@ def test_bands_are_told_apart_as_if_each_were_alone() -> None:
     t = np.arange(int(1.5 * RATE)) / RATE
     x = sum(np.exp(-k * t) * np.cos(2 * np.pi * f * t + k) for k, f in ((1, 200.0), (2, 300.4), (1.5, 301.1)))
     centres = np.array([200.0, 300.5, 900.0])
-    z = matrix_pencil.bands(x, RATE, centres)
+    z = matrix_pencil.bands(Signal(x, RATE), centres)
     together = matrix_pencil.damped_sinusoids(z, matrix_pencil.PENCIL.step_s, centres, 1e-10)
     apart = [
         matrix_pencil.damped_sinusoids(z[:, k : k + 1], matrix_pencil.PENCIL.step_s, centres[k : k + 1], 1e-10)[0] for k in range(3)
@@ -161,7 +161,7 @@ def test_onsets_found_block_by_block_are_those_found_at_once() -> None:
     for k in range(0, len(x), 240):
         rolling.feed(x[k : k + 240])
     # both are liberal, and an end may be flagged by one of them: the pluck itself is found by both
-    for found in (rolling.onsets(), onsets(x, rate)):
+    for found in (rolling.onsets(), onsets(Signal(x, rate))):
         assert min(abs(t - 0.4) for t in found) < 0.03
 
 

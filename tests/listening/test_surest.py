@@ -13,13 +13,14 @@ from hypothesis import strategies as st
 from juxtatune.core.listening.f0.estimate import fit_pluck
 from juxtatune.core.listening.note.fusion import blend
 from juxtatune.core.listening.pipeline import analyse
+from juxtatune.core.listening.source import Signal
 from juxtatune.core.listening.types import Targets
 from juxtatune.core.music.reading import parse_tuning
 
 RATE = 24000
 STANDARD = Targets(parse_tuning("standard"))
 TONE = string_tone(np.random.default_rng(3), 110.0, RATE, 2.0, 6e-5, 5.0, 0.08)
-FIT = fit_pluck(TONE, RATE, 0.0, 2.0, 110.0, 6e-5)
+FIT = fit_pluck(Signal(TONE, RATE), 0.0, 2.0, 110.0, 6e-5)
 
 
 @given(st.floats(0, 1), st.floats(-40, 40), st.floats(0.01, 5), st.floats(0.01, 5))

@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 from juxtatune.core.listening.assignment.beam import assign_strings
 from juxtatune.core.listening.offset.decay import damping
 from juxtatune.core.listening.pipeline import analyse
+from juxtatune.core.listening.source import Signal
 from juxtatune.core.listening.types import Damping, Reading, Targets
 from juxtatune.core.music.reading import parse_tuning
 
@@ -80,7 +81,7 @@ def test_the_damping_of_a_string_is_measured(level, slope, pitch) -> None:
     rng, f1 = np.random.default_rng(1), sounds.hz(pitch)
     tone = sounds.string_tone(rng, f1, 12000, 2.2, 5e-5, 8, 0.1, position=0.13, damping=(level, slope))
     x = tone + rng.normal(0, 1e-3, len(tone))
-    found = damping(x, 12000, 0.0, 2.2, f1, 5e-5)
+    found = damping(Signal(x, 12000), 0.0, 2.2, f1, 5e-5)
     assert (found.level, found.slope) == (pytest.approx(level, abs=0.1), pytest.approx(slope, abs=0.15))
 
 

@@ -11,6 +11,7 @@ from PySide6.QtCore import Qt
 from juxtatune.app.drills import RATE, CentsDrill, EarDrill, NameDrill
 from juxtatune.app.practice import FLOATING
 from juxtatune.core.listening.live.ear import beat
+from juxtatune.core.listening.source import Signal
 from juxtatune.core.logbook.staircase import Staircase, answered
 from juxtatune.qt.views.practice.view import PracticeView
 
@@ -102,7 +103,7 @@ def test_beats_are_tuned_out_by_ear(qtbot, window, practice) -> None:
         qtbot.wait(5)
         heard = drill.sound()[RATE // 5 :]
         hz = 440 * 2 ** ((drill._pitch + 12 * drill.octave - 69) / 12)
-        found = beat(heard[:: RATE // 12000], 12000, hz)  # the listener of the product tells what there is to hear
+        found = beat(Signal(heard[:: RATE // 12000], 12000), hz)  # the listener of the product tells what there is to hear
         assert found is not None and abs(found.rate) == pytest.approx(hz * abs(2 ** (drill.cents / 1200) - 1), rel=0.15, abs=0.2)
         while abs(drill.cents) > 1.1:
             qtbot.keyClick(practice, KEY.Key_Left if drill.cents > 0 else KEY.Key_Right)

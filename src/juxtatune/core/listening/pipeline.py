@@ -17,28 +17,26 @@ from juxtatune.core.listening.onset.flux import onsets
 from juxtatune.core.listening.rejection.bleed import without_bleed, without_strays
 from juxtatune.core.listening.rejection.drums import without_drums
 from juxtatune.core.listening.rejection.hum_residual import without_hum_residual
-from juxtatune.core.listening.source import Samples
+from juxtatune.core.listening.source import Samples, Signal
 from juxtatune.core.listening.types import Reading, Targets
 
 UNREAD_DB = 8.0
 ALONE_S = 0.3
+SILENT = 1e-6
 
 
 def analyse(samples: Samples, rate: float, targets: Targets) -> list[Reading]:
     """All plucks of one channel, in order. Times count from the first sample."""
-    x, working = to_working_rate(samples, rate)
-    return analyse_working(x, working, targets)
+    return analyse_working(to_working_rate(samples, rate), targets)
 
 
-def analyse_working(x: Samples, rate: float, targets: Targets) -> list[Reading]:
-    length = len(x) / rate
-    peak = float(np.max(np.abs(x))) if len(x) else 0.0
-    if peak < 1e-6:
+def analyse_working(signal: Signal, targets: Targets) -> list[Reading]:
+    if np.max(np.abs(signal.x), initial=0.0) < SILENT:
         return []
-    raw, x = x, without_hum(x, rate)
-    found = filter_onsets(x, rate, onsets(x, rate), targets, x is not raw)
-    if x is not raw:
-        found = without_hum_residual(raw, rate, found, targets)
+    raw, signal, length = signal, without_hum(signal), signal.length_s
+    found = filter_onsets(signal, onsets(signal), targets, signal is not raw)
+    if signal is not raw:
+        found = without_hum_residual(raw, found, targets)
     found = without_bleed(found, targets)
     readings: list[Reading | None] = []
     for k, c in enumerate(found):
@@ -46,22 +44,22 @@ def analyse_working(x: Samples, rate: float, targets: Targets) -> list[Reading]:
         same = next((d.onset for d in later if same_pitch(c, d)), length)
         next_note_onset = later[0].onset if later else length
         still = tuple(r.f1 for r in readings if r is not None and r.f1 is not None and r.end > c.onset + 0.1)
-        r = read(x, rate, c, min(same, length), next_note_onset, targets, still)
+        r = read(signal, c, min(same, length), next_note_onset, targets, still)
         if r is not None:
-            r = cut_at_damping(x, rate, r, later)
+            r = cut_at_damping(signal, r, later)
         readings.append(
-            _with_timbre(x, rate, r, next_note_onset) if r is not None and targets.source is not None else r
+            _with_timbre(signal, r, next_note_onset) if r is not None and targets.source is not None else r
         )
     heard = [r for r in readings if r is not None]
     # what cannot be read is worth saying of a pluck, not of every sound beside one
     loudest = max((r.level_db for r in heard), default=0.0)
     heard = [r for r in heard if r.f1 is not None or r.level_db > loudest - UNREAD_DB]
-    return without_strays(assign_strings(without_drums(x, rate, heard), targets), targets)
+    return without_strays(assign_strings(without_drums(signal, heard), targets), targets)
 
 
-def _with_timbre(x: Samples, rate: float, r: Reading, next_note_onset: float) -> Reading:
+def _with_timbre(signal: Signal, r: Reading, next_note_onset: float) -> Reading:
     """The reading with its damping, a timbre feature; `next_note_onset` is when another string joins (s)."""
     if r.f1 is None or r.inharmonicity is None:
         return r
     until = min(r.end, next_note_onset) if next_note_onset - r.start > ALONE_S else r.end
-    return replace(r, damping=damping(x, rate, r.start, until, r.f1, r.inharmonicity))
+    return replace(r, damping=damping(signal, r.start, until, r.f1, r.inharmonicity))

@@ -3,12 +3,23 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Protocol
+from typing import NamedTuple, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
 Samples = NDArray[np.floating]  # one channel, single or double precision
+
+
+class Signal(NamedTuple):
+    """One channel `x` (N,) at its `rate` (Hz)."""
+
+    x: Samples
+    rate: float
+
+    @property
+    def length_s(self) -> float:
+        return len(self.x) / self.rate
 
 
 @dataclass(frozen=True)

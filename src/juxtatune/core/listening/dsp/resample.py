@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from juxtatune.core.listening.dsp.statistics import frames
-from juxtatune.core.listening.source import Samples
+from juxtatune.core.listening.source import Samples, Signal
 
 LOWEST_RATE = 12000.0
 BLOCK = 32
@@ -64,16 +64,16 @@ class Decimator:
         return (views.astype(np.float32) @ self.band).ravel()[:count].astype(float)
 
 
-def to_working_rate(samples: Samples, rate: float) -> tuple[Samples, float]:
+def to_working_rate(samples: Samples, rate: float) -> Signal:
     """The whole sound at its working rate, without delay. Shapes (k,) -> (about k / factor,)."""
     decimator = Decimator(rate)
     if decimator.factor == 1:
-        return np.asarray(samples, float), float(rate)
+        return Signal(np.asarray(samples, float), float(rate))
     half = (len(decimator.taps) - 1) // 2
     decimator.kept = np.zeros(half)
     # in portions that stay in the processor's cache
     parts = [decimator.feed(samples[k : k + PORTION]) for k in range(0, len(samples), PORTION)]
-    return np.concatenate([*parts, decimator.feed(np.zeros(half))]), decimator.rate
+    return Signal(np.concatenate([*parts, decimator.feed(np.zeros(half))]), decimator.rate)
 
 
 def level_db(samples: Samples) -> float:

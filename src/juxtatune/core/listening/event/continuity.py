@@ -23,7 +23,7 @@ from juxtatune.core.listening.partials.demodulate import (
     heterodyne,
     partial_paths,
 )
-from juxtatune.core.listening.source import Samples
+from juxtatune.core.listening.source import Signal
 
 
 class ContinuityParameters(NamedTuple):
@@ -45,8 +45,9 @@ class ContinuityParameters(NamedTuple):
 CONTINUITY = ContinuityParameters()
 
 
-def is_phase_continuous(x: Samples, rate: float, hz: F, f1: float, since: float, onset: float) -> bool:
+def is_phase_continuous(signal: Signal, hz: F, f1: float, since: float, onset: float) -> bool:
     """Whether partials near `hz` (P,) of a string picked at `since` (s) go on across an onset (s)."""
+    x, rate = signal
     size, hop = int(max(CONTINUITY.frame_s, CONTINUITY.frame_periods / f1) * rate), int(CONTINUITY.hop_s * rate)
     first = int(max(since + 0.1, onset - CONTINUITY.before_s[0]) * rate)
     before = np.arange(first, int((onset - CONTINUITY.before_s[1]) * rate) - size, hop)
@@ -114,13 +115,13 @@ class ModulationParameters(NamedTuple):
 MODULATION = ModulationParameters()
 
 
-def is_modulated_continuation(x: Samples, rate: float, c: Candidate) -> bool:
+def is_modulated_continuation(signal: Signal, c: Candidate) -> bool:
     """Whether the tone at an onset sounded before it and is only turned or modulated: its partials move on together."""
     if c.tone.score < MODULATION.min_score:
         return False
     onset, around = c.onset, max(MODULATION.around_s, MODULATION.around_periods / c.tone.f1)
     inharmonicity = c.tone.inharmonicity or USUAL_INHARMONICITY
-    d = heterodyne(x, rate, max(onset - around, 0), onset + around, c.tone.f1, inharmonicity, partials=MODULATION.partials)
+    d = heterodyne(signal, max(onset - around, 0), onset + around, c.tone.f1, inharmonicity, partials=MODULATION.partials)
     if d is None:
         return False
     d, t = _loud(d, onset), (d.t[1:] + d.t[:-1]) / 2 - onset

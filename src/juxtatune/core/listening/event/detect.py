@@ -11,7 +11,7 @@ from juxtatune.core.listening.dsp.peaks import new_peaks
 from juxtatune.core.listening.dsp.projection import hann, project
 from juxtatune.core.listening.event.repluck import is_repluck
 from juxtatune.core.listening.partials.demodulate import USUAL_INHARMONICITY, partial_hz
-from juxtatune.core.listening.source import Samples
+from juxtatune.core.listening.source import Signal
 from juxtatune.core.listening.tone.twm import Tone, candidates
 from juxtatune.core.listening.types import Targets
 
@@ -65,8 +65,7 @@ NOTHING = Begun(None, False)
 
 
 def detect_tone(
-    x: Samples,
-    rate: float,
+    signal: Signal,
     onset: float,
     following: float,
     targets: Targets,
@@ -78,6 +77,7 @@ def detect_tone(
     `sounding_f0s` (Hz): strings that may still sound, one of which may have been picked again. `opening`: the recording
     starts here, and everything counts as new.
     """
+    x, rate = signal
     begin = onset + (0.0 if opening else 0.018)
     stop = min(begin + 0.3, max(following - 0.005, begin + 0.1), len(x) / rate)
     if stop - begin < 0.08:
@@ -90,7 +90,7 @@ def detect_tone(
     best = _preferred(total, targets) if total else None
     again, heard = None, best is not None and (_is_string(best, targets) or _brighter(best, sounding_f0s))
     if best is None or not heard or (best.score < DETECTION.sure_score and sounding_f0s):
-        again = is_repluck(x, rate, onset, following, over=heard)
+        again = is_repluck(signal, onset, following, over=heard)
         if again is not None and (best is None or not heard or _takes_over(again, best, sounding_f0s)):
             best = again
             heard = _is_string(best, targets)
@@ -103,7 +103,7 @@ def detect_tone(
     others = [t.score for t in total if abs(12 * np.log2(t.f1 / best.f1)) > 1.0]
     rang = again is None and _rang(best, sounding_f0s[-1:])
     own = _own_power(best, sounding_f0s[-1:])
-    level = max(own, _power(after, rate, best.f1)) if rang else own
+    level = max(own, _power(Signal(after, rate), best.f1)) if rang else own
     return Begun(Candidate(onset, best, max(others, default=0.0), level, opening), True)
 
 
@@ -112,8 +112,9 @@ def _brighter(tone: Tone, sounding_f0s: tuple[float, ...]) -> bool:
     return _rang(tone, sounding_f0s[-1:]) and tone.score > DETECTION.min_score and tone.explained > DETECTION.bright_weight
 
 
-def _power(part: Samples, rate: float, f1: float) -> float:
+def _power(signal: Signal, f1: float) -> float:
     """Power of a tone's first eight partials, new or not."""
+    part, rate = signal
     hz = partial_hz(f1, USUAL_INHARMONICITY, np.arange(1, 9))
     z = project(part, np.zeros(1, np.int64), hann(len(part)), hz[hz < 0.45 * rate], rate)
     return float(np.sum(np.abs(z) ** 2))

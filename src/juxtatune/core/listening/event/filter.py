@@ -16,7 +16,7 @@ from juxtatune.core.listening.event.sustain import (
     is_sounding,
     of_the_mains,
 )
-from juxtatune.core.listening.source import Samples
+from juxtatune.core.listening.source import Signal
 from juxtatune.core.listening.types import Targets
 
 
@@ -45,7 +45,7 @@ FILTER = FilterParameters()
 
 
 def filter_onsets(
-    x: Samples, rate: float, times: list[float], targets: Targets, hummed: bool = False
+    signal: Signal, times: list[float], targets: Targets, hummed: bool = False
 ) -> list[Candidate]:
     """The onsets (s) among `times` at which a string begins, one for each pluck; a string that sounds from the start
     counts as a pluck at 0.
@@ -53,45 +53,45 @@ def filter_onsets(
     `hummed`: hum was removed, so that a steady tone near the mains may be its residual.
     """
     out: list[Candidate] = []
-    opening = _opening(x, rate, times, targets, hummed)
+    opening = _opening(signal, times, targets, hummed)
     if opening is not None:
         out.append(opening)
     for k in range(len(times)):
-        out = with_onset(x, rate, times, k, targets, out)
+        out = with_onset(signal, times, k, targets, out)
     return out
 
 
 def with_onset(
-    x: Samples, rate: float, times: list[float], k: int, targets: Targets, before: list[Candidate]
+    signal: Signal, times: list[float], k: int, targets: Targets, before: list[Candidate]
 ) -> list[Candidate]:
     """The candidates confirmed `before` the onset times[k] (s), and that onset's if a string begins there; it may also
     correct or replace the last one."""
-    following = _following(times, k, len(x) / rate)
-    c = _heard_at(x, rate, times, k, following, targets, before)
-    if c is None or (of_the_mains(c) and not has_note_off(x, rate, c, following)):
+    following = _following(times, k, signal.length_s)
+    c = _heard_at(signal, times, k, following, targets, before)
+    if c is None or (of_the_mains(c) and not has_note_off(signal, c, following)):
         return before
     if not before:
         return [c]
     *earlier, last = before
-    if (lower := _lower(x, rate, last, c, targets)) is not None:
+    if (lower := _lower(signal, last, c, targets)) is not None:
         return [*earlier, lower]
-    if is_modulated_continuation(x, rate, c) or _echoes(last, c) or _swells_in(x, rate, c, following, last):
+    if is_modulated_continuation(signal, c) or _echoes(last, c) or _swells_in(signal, c, following, last):
         return before
     if not same_pitch(last, c):
         return [*before, c]
-    known = _known(x, rate, c, following, last)
+    known = _known(signal, c, following, last)
     return before if known is None else [*(before if known else earlier), c]
 
 
-def has_note_off(x: Samples, rate: float, c: Candidate, following: float) -> bool:
+def has_note_off(signal: Signal, c: Candidate, following: float) -> bool:
     """Whether a tone decays until the next onset (or, above the mains, within seconds), is damped there, or comes and goes;
     hum does none of these."""
     looks = (following, c.onset + FILTER.opening_decay_s if c.tone.f1 > FILTER.above_mains_hz else following)
-    if any(decays(x, rate, c, c.onset, until) for until in looks):
+    if any(decays(signal, c, c.onset, until) for until in looks):
         return True
-    if following - c.onset < FILTER.short_note_s and is_damped(x, rate, c, following):
+    if following - c.onset < FILTER.short_note_s and is_damped(signal, c, following):
         return True
-    return comes_and_goes(x, rate, c)
+    return comes_and_goes(signal, c)
 
 
 def _following(times: list[float], k: int, end: float) -> float:
@@ -103,8 +103,7 @@ def _following(times: list[float], k: int, end: float) -> float:
 
 
 def _heard_at(
-    x: Samples,
-    rate: float,
+    signal: Signal,
     times: list[float],
     k: int,
     following: float,
@@ -114,10 +113,10 @@ def _heard_at(
     """The tone detected at an onset; a weak one is scored again over a window that reaches past the next onset."""
     t = times[k]
     at_once, sounding_f0s = t < FILTER.at_once_s and not before, tuple(b.tone.f1 for b in before[-3:])
-    begun = detect_tone(x, rate, t, following, targets, at_once, sounding_f0s)
+    begun = detect_tone(signal, t, following, targets, at_once, sounding_f0s)
     c = begun.string
     if begun.new and (c is None or c.tone.score < FILTER.weak_score) and following - t < FILTER.look_s and k + 1 < len(times):
-        longer = _confirmed_between(x, rate, t, times[k + 1 : k + 3], targets)
+        longer = _confirmed_between(signal, t, times[k + 1 : k + 3], targets)
         return longer if c is None or (longer and _clearer(longer, c)) else c
     return c
 
@@ -128,32 +127,32 @@ def _clearer(longer: Candidate, c: Candidate) -> bool:
     return longer.tone.score > c.tone.score + (DETECTION.octave_score_margin if octave else FILTER.longer_score_margin)
 
 
-def _known(x: Samples, rate: float, c: Candidate, following: float, before: Candidate) -> bool | None:
+def _known(signal: Signal, c: Candidate, following: float, before: Candidate) -> bool | None:
     """For a tone at the pitch of the one before: True if it was picked again, False if only now it began and replaces that
     one, None if it just rings on."""
     if c.onset - before.onset < FILTER.echo_s:
         # one pluck, flagged twice: it began at the earlier moment if it sounded between the two
-        return None if is_sounding(x, rate, c, before.onset, c.onset) else False
+        return None if is_sounding(signal, c, before.onset, c.onset) else False
     if before.first and c.onset < FILTER.look_s:
         return False
-    return True if _again(x, rate, c, following, before) else None
+    return True if _again(signal, c, following, before) else None
 
 
-def _opening(x: Samples, rate: float, times: list[float], targets: Targets, hummed: bool) -> Candidate | None:
+def _opening(signal: Signal, times: list[float], targets: Targets, hummed: bool) -> Candidate | None:
     """The string that sounds from the start of the recording, before the first onset; None for none."""
     if times and times[0] < FILTER.at_once_s:
         return None
-    first = next((t for t in times if t > FILTER.min_opening_s), len(x) / rate)
+    first = next((t for t in times if t > FILTER.min_opening_s), signal.length_s)
     if first <= FILTER.min_opening_s:
         return None
-    c = detect_tone(x, rate, 0.0, first, targets, opening=True).string
-    if c is None or not is_sounding(x, rate, c, 0.0, min(first, FILTER.look_s) / 2):
+    c = detect_tone(signal, 0.0, first, targets, opening=True).string
+    if c is None or not is_sounding(signal, c, 0.0, min(first, FILTER.look_s) / 2):
         return None
     # until a first noise it may hardly fall; what is tuned like hum must fall before there is any
     looks: tuple[float, ...] = (first, FILTER.opening_decay_s)
     if of_the_mains(c):
         looks = (first,) if first > FILTER.long_opening_s and not hummed else ()
-    return c if any(decays(x, rate, c, 0.0, until) for until in looks) else None
+    return c if any(decays(signal, c, 0.0, until) for until in looks) else None
 
 
 def _echoes(before: Candidate, c: Candidate) -> bool:
@@ -163,30 +162,30 @@ def _echoes(before: Candidate, c: Candidate) -> bool:
     return soon and c.level < FILTER.max_echo_power_ratio * before.level and _same_tone(before, c) and not same_pitch(before, c)
 
 
-def _lower(x: Samples, rate: float, before: Candidate, c: Candidate, targets: Targets) -> Candidate | None:
+def _lower(signal: Signal, before: Candidate, c: Candidate, targets: Targets) -> Candidate | None:
     """Octave correction downward: the tone before was detected an octave too high, if a longer window there confirms the
     lower one heard now; else None."""
     if before.first or c.onset - before.onset > FILTER.echo_s or not is_multiple(before.tone, c.tone):
         return None
-    longer = detect_tone(x, rate, before.onset, before.onset + 2 * FILTER.look_s, targets).string
+    longer = detect_tone(signal, before.onset, before.onset + 2 * FILTER.look_s, targets).string
     return longer if longer is not None and same_pitch(longer, c) else None
 
 
 def _confirmed_between(
-    x: Samples, rate: float, t: float, after: list[float], targets: Targets
+    signal: Signal, t: float, after: list[float], targets: Targets
 ) -> Candidate | None:
     """A tone scored over a window beyond the next onset, which is only part of its attack."""
-    c = detect_tone(x, rate, t, after[1] if len(after) > 1 else len(x) / rate, targets).string
-    return c if c is not None and is_sounding(x, rate, c, t, after[0]) else None
+    c = detect_tone(signal, t, after[1] if len(after) > 1 else signal.length_s, targets).string
+    return c if c is not None and is_sounding(signal, c, t, after[0]) else None
 
 
-def _again(x: Samples, rate: float, c: Candidate, following: float, before: Candidate) -> bool:
+def _again(signal: Signal, c: Candidate, following: float, before: Candidate) -> bool:
     """Whether a string detected again was re-plucked: new energy without phase continuity."""
     hz = np.array([f for n, f, _ in c.tone.matched if n <= REPLUCK.max_partial])
-    return _new(x, rate, c, following, before) and not is_phase_continuous(x, rate, hz, c.tone.f1, before.onset, c.onset)
+    return _new(signal, c, following, before) and not is_phase_continuous(signal, hz, c.tone.f1, before.onset, c.onset)
 
 
-def _new(x: Samples, rate: float, c: Candidate, following: float, before: Candidate) -> bool:
+def _new(signal: Signal, c: Candidate, following: float, before: Candidate) -> bool:
     """Whether a string detected again shows new energy; a noise over it can do that too."""
     if c.level > FILTER.max_echo_power_ratio * before.level:
         return True
@@ -195,7 +194,7 @@ def _new(x: Samples, rate: float, c: Candidate, following: float, before: Candid
     if c.onset - since > 1.0 and _fresh(c):
         return True
     bright = c.tone.explained > DETECTION.bright_weight
-    return is_repluck(x, rate, c.onset, following, since, least, bright=bright) is not None
+    return is_repluck(signal, c.onset, following, since, least, bright=bright) is not None
 
 
 def _fresh(c: Candidate) -> bool:
@@ -203,9 +202,9 @@ def _fresh(c: Candidate) -> bool:
     return max((w for n, _, w in c.tone.matched if n <= 8), default=0.0) > FILTER.fresh_weight
 
 
-def _swells_in(x: Samples, rate: float, c: Candidate, following: float, before: Candidate) -> bool:
+def _swells_in(signal: Signal, c: Candidate, following: float, before: Candidate) -> bool:
     """Whether a tone is a subset of the partials of the one before, which grow as they beat."""
-    return is_multiple(c.tone, before.tone) and not _fresh(c) and not _again(x, rate, c, following, before)
+    return is_multiple(c.tone, before.tone) and not _fresh(c) and not _again(signal, c, following, before)
 
 
 def same_pitch(a: Candidate, b: Candidate) -> bool:

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from juxtatune.core.listening.dsp.peaks import new_peaks
 from juxtatune.core.listening.dsp.projection import hann, project
 from juxtatune.core.listening.event import kernels as event_kernels
-from juxtatune.core.listening.source import Samples
+from juxtatune.core.listening.source import Signal
 from juxtatune.core.listening.tone.twm import Tone, likeliest
 
 
@@ -53,8 +53,7 @@ Z = NDArray[np.complexfloating]
 
 
 def is_repluck(
-    x: Samples,
-    rate: float,
+    signal: Signal,
     onset: float,
     following: float,
     since: float = 0.0,
@@ -67,6 +66,7 @@ def is_repluck(
     `since`: its own onset (s), if known. `least`: the jump asked for, relative. `over`: another tone begins there, which may
     disturb this one. `bright`: many high partials are new, so that the low ones may be softer than before.
     """
+    x, rate = signal
     begin = int((onset + 0.018) * rate)
     length = int(min(REPLUCK.look_s, max(following - 0.005 - onset - 0.018, 0.1)) * rate)
     if begin + length > len(x):
@@ -74,12 +74,11 @@ def is_repluck(
     tone = likeliest(new_peaks(x[begin : begin + length], None, rate), proposing=REPLUCK.proposing)
     if tone is None or tone.score < (REPLUCK.min_rich_score if tone.rich else REPLUCK.min_score):
         return None
-    return tone if _phase_jumps(x, rate, tone, (since, onset, following), least, over, bright) else None
+    return tone if _phase_jumps(signal, tone, (since, onset, following), least, over, bright) else None
 
 
 def _phase_jumps(
-    x: Samples,
-    rate: float,
+    signal: Signal,
     tone: Tone,
     times: tuple[float, float, float],
     least: float,
@@ -90,6 +89,7 @@ def _phase_jumps(
 
     `times` are its own onset (s, 0 if unknown), the onset, and the next one.
     """
+    x, rate = signal
     since, onset, following = times
     hz = np.array([f for n, f, _ in tone.matched if n <= REPLUCK.max_partial])
     step = min(REPLUCK.step_s, (onset - since - 0.035) / 2)
@@ -99,7 +99,7 @@ def _phase_jumps(
     begin, last = int((onset + 0.018) * rate), int((onset - 0.015) * rate) - size
     if begin + size > len(x):
         return False
-    jump, most, rise = (float(v[0]) for v in _jump(x, rate, hz, np.array([last]), size, begin - last))
+    jump, most, rise = (float(v[0]) for v in _jump(signal, hz, np.array([last]), size, begin - last))
     if not rise > (REPLUCK.min_power_ratio_over if over else REPLUCK.min_power_ratio) and not bright:
         return False
     if jump < REPLUCK.min_jump_steady_rising:
@@ -107,7 +107,7 @@ def _phase_jumps(
     around = [(onset + 0.05, min(following, onset + REPLUCK.around_s))]
     if since > 0:
         around.append((max(since + 0.05, onset - REPLUCK.around_s), onset - 0.015))
-    after, *before = (_usual_jump(x, rate, hz, size, start, end) for start, end in around)
+    after, *before = (_usual_jump(signal, hz, size, start, end) for start, end in around)
     if before and 0 < after < REPLUCK.still_jump and before[0] > REPLUCK.moving_jump and not rise > REPLUCK.risen_power_ratio:
         return False
     # one that was steady until then may glide long after
@@ -122,33 +122,34 @@ def _phase_jumps(
 
 
 def _usual_jump(
-    x: Samples, rate: float, hz: NDArray[np.floating], size: int, start: float, end: float
+    signal: Signal, hz: NDArray[np.floating], size: int, start: float, end: float
 ) -> float:
     """Median jump of partials between two moments (s) without an event; 0 if unknown."""
+    x, rate = signal
     ahead = size + int(0.033 * rate)
     at = np.arange(int(start * rate), min(int(end * rate), len(x)) - 2 * size - ahead, size // 2)
     if len(at) == 0:
         return 0.0
-    return float(np.median(_jump(x, rate, hz, at + size, size, ahead)[0]))
+    return float(np.median(_jump(signal, hz, at + size, size, ahead)[0]))
 
 
 def _jump(
-    x: Samples, rate: float, hz: NDArray[np.floating], at: NDArray[np.int64], size: int, ahead: int
+    signal: Signal, hz: NDArray[np.floating], at: NDArray[np.int64], size: int, ahead: int
 ) -> tuple[F, F, F]:
     """Relative prediction error of the partials `ahead` samples after each sample of `at` (K,): the lesser of median over
     partials and mean by energy, and the total by power. A drum disturbs many weak partials or one strong one, not both."""
-    z = _partials(x, rate, hz, at, size, ahead)
-    near, sharp = event_kernels.before(z, hz / rate, size // REPLUCK.step_divisor)
+    z = _partials(signal, hz, at, size, ahead)
+    near, sharp = event_kernels.before(z, hz / signal.rate, size // REPLUCK.step_divisor)
     for k in np.flatnonzero(sharp):
-        z[k] = _partials(x, rate, near[k] * rate, at[k : k + 1], size, ahead)[0]
+        z[k] = _partials(signal, near[k] * signal.rate, at[k : k + 1], size, ahead)[0]
     less, more, rise = event_kernels.jumps(z, near, size, ahead)
     return less, more, rise
 
 
 def _partials(
-    x: Samples, rate: float, hz: NDArray[np.floating], at: NDArray[np.int64], size: int, ahead: int
+    signal: Signal, hz: NDArray[np.floating], at: NDArray[np.int64], size: int, ahead: int
 ) -> Z:
     """Projections (K, 4, P) over `size` samples: one size before each of `at`, a short step before it, there, and `ahead`
     samples later."""
     starts = at[:, None] + np.array([-size, -(size // REPLUCK.step_divisor), 0, ahead])
-    return project(x, starts.ravel(), hann(size), hz, rate).reshape(len(at), 4, len(hz))
+    return project(signal.x, starts.ravel(), hann(size), hz, signal.rate).reshape(len(at), 4, len(hz))

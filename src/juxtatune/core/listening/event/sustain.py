@@ -17,7 +17,7 @@ from juxtatune.core.listening.event.detect import Candidate
 from juxtatune.core.listening.hum.track import MAINS_HZ
 from juxtatune.core.listening.offset.note_off import envelope
 from juxtatune.core.listening.partials.demodulate import MOST_PARTIALS, USUAL_INHARMONICITY, partial_hz
-from juxtatune.core.listening.source import Samples
+from juxtatune.core.listening.source import Signal
 from juxtatune.core.listening.types import Reading
 
 
@@ -38,8 +38,9 @@ class SustainParameters(NamedTuple):
 SUSTAIN = SustainParameters()
 
 
-def is_sounding(x: Samples, rate: float, c: Candidate, begin: float, end: float) -> bool:
+def is_sounding(signal: Signal, c: Candidate, begin: float, end: float) -> bool:
     """Whether a tone is about as loud between two moments as after them."""
+    x, rate = signal
     hz = np.array([f for _, f, _ in c.tone.matched][:8])
     between, after = int((begin + 0.01) * rate), int((end + 0.02) * rate)
     size = int(end * rate) - between
@@ -65,11 +66,11 @@ def of_the_mains(c: Candidate) -> bool:
     return False
 
 
-def decays(x: Samples, rate: float, c: Candidate, start: float, until: float) -> bool:
+def decays(signal: Signal, c: Candidate, start: float, until: float) -> bool:
     """Whether a tone decays, as a string does and hum does not."""
     numbers = np.array([n for n, _, _ in c.tone.matched][:6])
     t, power = envelope(
-        x, rate, start, min(until, start + 2.0), partial_hz(c.tone.f1, c.tone.inharmonicity, numbers), c.tone.f1
+        signal, start, min(until, start + 2.0), partial_hz(c.tone.f1, c.tone.inharmonicity, numbers), c.tone.f1
     )
     if len(t) < 4:
         return False
@@ -77,8 +78,9 @@ def decays(x: Samples, rate: float, c: Candidate, start: float, until: float) ->
     return bool(slope < -SUSTAIN.max_hum_decay_db_per_s)
 
 
-def is_damped(x: Samples, rate: float, c: Candidate, at: float) -> bool:
+def is_damped(signal: Signal, c: Candidate, at: float) -> bool:
     """Whether a tone is gone soon after a moment, as a damped string is."""
+    x, rate = signal
     hz = np.array([f for _, f, _ in c.tone.matched][:6])
     size, before, after = (int(s * rate) for s in (SUSTAIN.look_s, at - 0.02 - SUSTAIN.look_s, at + 0.05))
     if before < 0 or after + size > len(x):
@@ -88,8 +90,9 @@ def is_damped(x: Samples, rate: float, c: Candidate, at: float) -> bool:
     return bool(then < SUSTAIN.gone_power_ratio * there)
 
 
-def comes_and_goes(x: Samples, rate: float, c: Candidate) -> bool:
+def comes_and_goes(signal: Signal, c: Candidate) -> bool:
     """Whether a steady tone begins from silence and is damped soon, as hum hardly ever is."""
+    x, rate = signal
     hz = np.array([f for _, f, _ in c.tone.matched][:6])
     size, onset = int(SUSTAIN.look_s * rate), int(c.onset * rate)
     before, there = onset - int(0.02 * rate) - size, onset + int(0.05 * rate)
@@ -124,7 +127,7 @@ class DampedParameters(NamedTuple):
 DAMPED = DampedParameters()
 
 
-def cut_at_damping(x: Samples, rate: float, r: Reading, later: list[Candidate]) -> Reading:
+def cut_at_damping(signal: Signal, r: Reading, later: list[Candidate]) -> Reading:
     """The reading ended at the onset, among `later` ones, at which its string was damped."""
     if r.f1 is None or r.inharmonicity is None:
         return r
@@ -134,8 +137,8 @@ def cut_at_damping(x: Samples, rate: float, r: Reading, later: list[Candidate]) 
         if new.onset >= r.end - DAMPED.after_s:
             break
         others = np.append(others, partial_hz(new.tone.f1, new.tone.inharmonicity or USUAL_INHARMONICITY, numbers))
-        following = later[k + 1].onset if k + 1 < len(later) else len(x) / rate
-        levels = _levels(x, rate, r.start, new.onset, min(following, r.end), hz, others)
+        following = later[k + 1].onset if k + 1 < len(later) else signal.length_s
+        levels = _levels(signal, r.start, new.onset, min(following, r.end), hz, others)
         if levels is not None and _falls(levels):
             return replace(r, end=new.onset)
     return r
@@ -155,12 +158,13 @@ class _Levels:
 
 
 def _levels(
-    x: Samples, rate: float, start: float, at: float, following: float, hz: F, others: F
+    signal: Signal, start: float, at: float, following: float, hz: F, others: F
 ) -> _Levels | None:
     """The levels about an onset (s) of a string begun at `start`; None where too few partials are its own.
 
     `hz` (P,) are its partials, `others` those of strings begun since; the next of them begins at `following`.
     """
+    x, rate = signal
     lasts = min(DAMPED.max_frame_s, (at - start - 2 * DAMPED.before_s) / 2, following - at - DAMPED.after_s)
     away = np.abs(hz[:, None] - others[None, :]).min(axis=1)
     clear = hz[(away * lasts > DAMPED.min_distance_bins) & (hz < 0.45 * rate)]

@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from juxtatune.core.listening.f0 import phase_lines
 from juxtatune.core.listening.f0.glide_biexp import CENTS
 from juxtatune.core.listening.partials.demodulate import MOST_FRAMES, MOST_PARTIALS, Heterodyned, heterodyne
-from juxtatune.core.listening.source import Samples
+from juxtatune.core.listening.source import Signal
 
 F = NDArray[np.floating]
 MOST_INHARMONICITY = 2e-3
@@ -72,8 +72,7 @@ class F0Estimate:
 
 
 def fit_pluck(
-    x: Samples,
-    rate: float,
+    signal: Signal,
     start: float,
     end: float,
     f1: float,
@@ -92,7 +91,7 @@ def fit_pluck(
     """
     fit = None
     for _ in range(rounds):
-        turned = turned or heterodyne(x, rate, start, end, f1, inharmonicity, most, partials)
+        turned = turned or heterodyne(signal, start, end, f1, inharmonicity, most, partials)
         new = estimate_f0(turned, f1, inharmonicity, glide) if turned is not None else None
         if new is None:
             return fit

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from juxtatune.core.listening.dsp.projection import hann, project
 from juxtatune.core.listening.dsp.statistics import frames
-from juxtatune.core.listening.source import Samples
+from juxtatune.core.listening.source import Samples, Signal
 
 F = NDArray[np.floating]
 MAINS_HZ = (50.0, 60.0)
@@ -53,15 +53,16 @@ class Hum:
     quiet: F
 
 
-def without_hum(x: Samples, rate: float) -> Samples:
-    """The sound (N,) without mains hum; the very same where none is found or the sound is shorter than 2.5 s."""
-    hum = find_hum(x, rate)
-    return x if hum is None else taken_out(hum, x, rate)
+def without_hum(signal: Signal) -> Signal:
+    """The sound without mains hum; the very same where none is found or the sound is shorter than 2.5 s."""
+    hum = find_hum(signal)
+    return signal if hum is None else taken_out(hum, signal)
 
 
-def find_hum(x: Samples, rate: float, least: int = HUM.min_frames) -> Hum | None:
+def find_hum(signal: Signal, least: int = HUM.min_frames) -> Hum | None:
     """The hum in a sound of `least` half seconds and a half; None where there is none."""
-    starts, _, window = _moments(x, rate)
+    x, rate = signal
+    starts, _, window = _moments(signal)
     if len(starts) < least:
         return None
     starts = starts[:: max(1, len(starts) // HUM.max_frames)]
@@ -70,24 +71,27 @@ def find_hum(x: Samples, rate: float, least: int = HUM.min_frames) -> Hum | None
     for mains in MAINS_HZ:
         if _suspected(spectrum, mains):
             hum = _lines(x, starts, window, mains, rate)
-            if len(hum.numbers) >= HUM.min_lines and hum.numbers[0] <= 3 and _always(x, rate, hum):
+            if len(hum.numbers) >= HUM.min_lines and hum.numbers[0] <= 3 and _always(signal, hum):
                 return hum
     return None
 
 
-def taken_out(hum: Hum, x: Samples, rate: float) -> Samples:
-    """The sound (N,) without a hum that is known, followed through it."""
-    starts, t, window = _moments(x, rate)
+def taken_out(hum: Hum, signal: Signal) -> Signal:
+    """The sound without a hum that is known, followed through it."""
+    x, rate = signal
+    starts, t, window = _moments(signal)
     if len(starts) == 0:
-        return x
+        return signal
     expected = hum.numbers * hum.base
     z = project(x, starts, window, expected, rate) * np.exp(-2j * np.pi * t[:, None] * expected)
     phase = _followed(z, hum.numbers, hum.quiet)
-    return x - _rebuilt(len(x), rate, t, hum, phase, _sizes(z, hum.numbers, phase, hum.quiet))
+    hummed = _rebuilt(len(x), rate, t, hum, phase, _sizes(z, hum.numbers, phase, hum.quiet))
+    return Signal(x - hummed, rate)
 
 
-def _moments(x: Samples, rate: float) -> tuple[NDArray[np.int64], F, F]:
+def _moments(signal: Signal) -> tuple[NDArray[np.int64], F, F]:
     """Where stretches of a second begin (M,), their middles (M,) in s, and the window (size,)."""
+    x, rate = signal
     size, hop = int(HUM.frame_s * rate), int(HUM.hop_s * rate)
     starts = np.arange(0, len(x) - size + 1, hop)
     return starts, (starts + (size - 1) / 2) / rate, hann(size)
@@ -117,8 +121,9 @@ def _lines(x: Samples, starts: NDArray[np.int64], window: F, mains: float, rate:
     return Hum(base, n[heard], high[: len(n)][heard])
 
 
-def _always(x: Samples, rate: float, hum: Hum) -> bool:
+def _always(signal: Signal, hum: Hum) -> bool:
     """Whether its lines sound in the quietest moment too, as those of a string that rings for seconds do not."""
+    x, rate = signal
     size = int(HUM.moment_s * rate)
     moments = frames(np.ascontiguousarray(x), size, size // 3)
     power = np.mean(moments**2, axis=1)

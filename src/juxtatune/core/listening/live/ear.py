@@ -11,7 +11,7 @@ from juxtatune.core.listening.live.bend import Bend, follow
 from juxtatune.core.listening.live.frame_pitch import tone_pairs
 from juxtatune.core.listening.live.listener import LISTENER, BlockResult, Listener
 from juxtatune.core.listening.multipitch.sinusoids import sinusoids
-from juxtatune.core.listening.source import Samples
+from juxtatune.core.listening.source import Signal
 
 
 class EarParameters(NamedTuple):
@@ -49,7 +49,7 @@ class BeatEar:
         if since < EAR.min_sound_s:
             return None
         x, rate = listener.newest(min(BEATING.span_s, since))
-        return beat(x, rate, self._meeting)
+        return beat(Signal(x, rate), self._meeting)
 
 
 @dataclass(frozen=True)
@@ -87,7 +87,7 @@ class BendEar:
 
     def _look(self, listener: Listener) -> None:
         """Where two strings ring, how far the lower is from the upper; once they are close, by their beats."""
-        found = next(tone_pairs(*listener.newest(LISTENER.together_s)), None)
+        found = next(tone_pairs(listener.newest(LISTENER.together_s)), None)
         if found is not None:
             low, high = sorted(found)
             apart = 1200 * float(np.log2(high / low))
@@ -97,7 +97,7 @@ class BendEar:
                 return
         if self._goal is None:
             return
-        heard = beat(*listener.newest(BEATING.span_s / 2 + 0.1), self._goal)
+        heard = beat(listener.newest(BEATING.span_s / 2 + 0.1), self._goal)
         if heard is not None:
             self._unison = (1200 * float(np.log2(1 + heard.rate / self._goal)), abs(heard.rate))
 
@@ -126,13 +126,14 @@ class Beat:
     span: float
 
 
-def beat(x: Samples, rate: float, reference_hz: float) -> Beat | None:
+def beat(signal: Signal, reference_hz: float) -> Beat | None:
     """How the strings beat whose partials meet near the partial `reference_hz` of the string that stays.
 
     `x` (N,) is the newest sound, of which SPAN_S s are read. None where nothing sounds there, or for too short a time.
     """
+    x, rate = signal
     x = x[-int(BEATING.span_s * rate) :]
-    found = sinusoids(x, rate, [(reference_hz - BEATING.max_beat_hz, reference_hz + BEATING.max_beat_hz)])
+    found = sinusoids(Signal(x, rate), [(reference_hz - BEATING.max_beat_hz, reference_hz + BEATING.max_beat_hz)])
     if found is None:
         return None
     near = np.flatnonzero(np.abs(found.hz - reference_hz) <= BEATING.max_beat_hz)

@@ -12,7 +12,7 @@ from juxtatune.core.listening.assignment.nearest import place_pitch
 from juxtatune.core.listening.dsp.peaks import Peaks, new_peaks
 from juxtatune.core.listening.f0.estimate import fit_pluck
 from juxtatune.core.listening.partials.demodulate import USUAL_INHARMONICITY
-from juxtatune.core.listening.source import Samples
+from juxtatune.core.listening.source import Samples, Signal
 from juxtatune.core.listening.tone.twm import Tone, candidates, likeliest, score_tone
 from juxtatune.core.listening.types import Targets
 
@@ -44,8 +44,7 @@ class PitchFrame:
 
 
 def frame_pitch(
-    x: Samples,
-    rate: float,
+    signal: Signal,
     t: float,
     targets: Targets,
     hint: float | None = None,
@@ -56,6 +55,7 @@ def frame_pitch(
     `hint` (Hz) is the pitch of a moment ago: a tone near it is preferred to its octaves. `quiet` is the room
     without a string: what sounds in it as loudly does not count.
     """
+    x, rate = signal
     level = 10 * np.log10(float(np.mean(np.square(x[-int(0.06 * rate) :]))) + 1e-12)
     if level < -85:
         return None
@@ -65,8 +65,7 @@ def frame_pitch(
         return None
     begin = max(0.0, len(x) / rate - max(FRAME_PITCH.fit_s, 6.5 / tone.f1))
     fit = fit_pluck(
-        x,
-        rate,
+        signal,
         begin - 0.004,
         len(x) / rate,
         tone.f1,
@@ -87,14 +86,14 @@ def frame_pitch(
 
 
 def two_strings(
-    x: Samples, rate: float, targets: Targets, hint: float | None = None, quiet: Samples | None = None
+    signal: Signal, targets: Targets, hint: float | None = None, quiet: Samples | None = None
 ) -> tuple[int, int] | None:
     """The two strings that ring at once in the last stretch `x`; None for one alone.
 
     `hint` (Hz) is the pitch of a moment ago. Two strings an octave or a unison apart share their partials and are not
     told from one.
     """
-    for pair in tone_pairs(x, rate, targets.ranges_hz, hint, quiet):
+    for pair in tone_pairs(signal, targets.ranges_hz, hint, quiet):
         strings = [place_pitch(targets.reference.pitch(hz), targets).string for hz in pair]
         if None not in strings and strings[0] != strings[1]:
             low, high = sorted((s for s in strings if s is not None), reverse=True)
@@ -103,10 +102,11 @@ def two_strings(
 
 
 def tone_pairs(
-    x: Samples, rate: float, ranges: list[tuple[float, float]] | None = None, hint: float | None = None,
+    signal: Signal, ranges: list[tuple[float, float]] | None = None, hint: float | None = None,
     quiet: Samples | None = None,
 ) -> Iterator[tuple[float, float]]:  # fmt: skip
     """Fundamentals (Hz) of two tones that sound at once in `x`, the likeliest pair first; nothing for one alone."""
+    x, rate = signal
     peaks = new_peaks(x, quiet[-len(x) :] if quiet is not None else None, rate)
     first = score_tone(peaks, hint) if hint is not None and len(peaks) else None
     if first is None or first.score < FRAME_PITCH.sure_score:

@@ -17,7 +17,7 @@ from juxtatune.core.listening.hum.track import Hum, find_hum, taken_out
 from juxtatune.core.listening.live.frame_pitch import PitchFrame, frame_pitch, two_strings
 from juxtatune.core.listening.live.note_stream import NOTE_STREAM, NoteStream, Window
 from juxtatune.core.listening.onset.flux import RollingFlux
-from juxtatune.core.listening.source import Block, Samples
+from juxtatune.core.listening.source import Block, Samples, Signal
 from juxtatune.core.listening.types import Reading, Targets
 
 
@@ -94,9 +94,9 @@ class Listener:
         """Time (s) of the newest sample."""
         return self._begin + len(self._x) / self._flux.rate
 
-    def newest(self, seconds: float) -> tuple[Samples, float]:
+    def newest(self, seconds: float) -> Signal:
         """The newest sound (N,), as much of it as is kept, and its rate in Hz."""
-        return self._x[-int(seconds * self._flux.rate) :], self._flux.rate
+        return Signal(self._x[-int(seconds * self._flux.rate) :], self._flux.rate)
 
     def take_noise_profile(self) -> None:
         """Takes the next two seconds for what the room sounds like with no string: hum and noise to look past."""
@@ -134,7 +134,7 @@ class Listener:
         profiled = self._print_at is not None and end >= self._print_at
         if profiled:
             self._quiet, self._print_at = self._x[-int(LISTENER.noise_profile_s * rate) :].copy(), None
-            self._hum = find_hum(self._quiet, rate, int(LISTENER.noise_profile_s))
+            self._hum = find_hum(Signal(self._quiet, rate), int(LISTENER.noise_profile_s))
         return BlockResult(
             None if busy else self._glimpse(end, rate), settled, level_db(block.samples),
             bool(len(block.samples) and np.max(np.abs(block.samples)) >= LISTENER.clip_level), block.lost, profiled,
@@ -177,7 +177,7 @@ class Listener:
         size = int(GLIMPSE_S * rate)
         if len(self._x) < size:
             return None
-        seen = frame_pitch(self._x[-size:], rate, end, self.targets, self._hint, self._quiet)
+        seen = frame_pitch(Signal(self._x[-size:], rate), end, self.targets, self._hint, self._quiet)
         self._hint = seen.f1 if seen is not None else None
         return seen
 
@@ -194,7 +194,7 @@ class Listener:
         size = int(LISTENER.together_s * rate)
         if self.targets.tuning is None or len(self._x) < size or level_db(self._x[-size:]) < LISTENER.quiet_db:
             return None
-        return two_strings(self._x[-size:], rate, self.targets, self._hint, self._quiet)
+        return two_strings(Signal(self._x[-size:], rate), self.targets, self._hint, self._quiet)
 
     def _settle(self, end: float, rate: float) -> tuple[Reading, ...]:
         """Readings of the notes of the last seconds that are ripe and were not reported yet."""
@@ -206,5 +206,6 @@ class Listener:
         onsets = [t for t in (self._origin + o for o in self._flux.onsets()) if t >= first]
         if not self._notes.is_due(onsets, end):
             return ()
-        x = self._x if self._hum is None else taken_out(self._hum, self._x, rate)
-        return self._notes.settled(Window(x, rate, self._begin), onsets, end, self.targets)
+        signal = Signal(self._x, rate)
+        signal = signal if self._hum is None else taken_out(self._hum, signal)
+        return self._notes.settled(Window(signal, self._begin), onsets, end, self.targets)

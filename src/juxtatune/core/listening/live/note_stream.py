@@ -16,7 +16,7 @@ from juxtatune.core.listening.offset.note_off import find_end
 from juxtatune.core.listening.partials.demodulate import USUAL_INHARMONICITY, partial_hz
 from juxtatune.core.listening.rejection.bleed import without_bleed, without_strays
 from juxtatune.core.listening.rejection.drums import is_drum, is_sure, only_drums, string_weight
-from juxtatune.core.listening.source import Samples
+from juxtatune.core.listening.source import Signal
 from juxtatune.core.listening.types import Reading, Targets
 
 
@@ -35,10 +35,9 @@ NOTE_STREAM = NoteStreamParameters()
 
 
 class Window(NamedTuple):
-    """The last seconds of a stream: samples (N,) at a rate (Hz), and the time of the first (s)."""
+    """The last seconds of a stream, and the time at which they begin (s)."""
 
-    x: Samples
-    rate: float
+    signal: Signal
     begin: float
 
 
@@ -84,33 +83,33 @@ class NoteStream:
             return
         found = [_moved(c, -window.begin) for c in self._confirmed]
         for k in due:
-            found = with_onset(window.x, window.rate, times, k, targets, found)
+            found = with_onset(window.signal, times, k, targets, found)
         self._decided = window.begin + times[due[-1]]
         self._confirmed = [_moved(c, window.begin) for c in found[-NOTE_STREAM.kept :]]
 
     def _reading(self, window: Window, times: list[float], k: int, targets: Targets) -> Reading | None:
         """The reading of the k-th candidate; None where it is not the player's."""
-        x, rate, begin = window
+        signal, begin = window
         c = self._confirmed[k]
         if c not in without_bleed(self._confirmed, targets):
             return None
-        here, length = _moved(c, -begin), len(x) / rate
+        here, length = _moved(c, -begin), signal.length_s
         later = [_moved(d, -begin) for d in self._confirmed[k + 1 :]]
         later += self._unconfirmed(window, times, targets)
         same = next((d.onset for d in later if same_pitch(here, d)), length)
         following = later[0].onset if later else length
         still = tuple(r.f1 for r in self._readings if r.f1 and self._rings_at(window, r, c.onset))
-        reading = read(x, rate, here, min(same, length), following, targets, still)
-        if reading is None or self._is_drum(x, rate, reading):
+        reading = read(signal, here, min(same, length), following, targets, still)
+        if reading is None or self._is_drum(signal, reading):
             return None
-        reading = cut_at_damping(x, rate, reading, later)
+        reading = cut_at_damping(signal, reading, later)
         reading = replace(reading, start=begin + reading.start, end=begin + reading.end)
         return reading if reading in without_strays([*self._readings, reading], targets) else None
 
-    def _is_drum(self, x: Samples, rate: float, reading: Reading) -> bool:
-        weight = string_weight(x, rate, reading)
+    def _is_drum(self, signal: Signal, reading: Reading) -> bool:
+        weight = string_weight(signal, reading)
         self._weights = [*self._weights[1 - NOTE_STREAM.kept :], weight]
-        return is_drum(reading, weight) or (only_drums(self._weights) and not is_sure(x, rate, reading))
+        return is_drum(reading, weight) or (only_drums(self._weights) and not is_sure(signal, reading))
 
     def _rings_at(self, window: Window, r: Reading, onset: float) -> bool:
         """Whether the string of a reading still rings just after another onset (s)."""
@@ -119,16 +118,16 @@ class NoteStream:
         if r.f1 is None or at - start < NOTE_STREAM.settle_s or r.end < window.begin:
             return r.end > onset + NOTE_STREAM.rings_s
         hz = partial_hz(r.f1, r.inharmonicity or USUAL_INHARMONICITY, np.arange(1, NOTE_STREAM.partials + 1))
-        end = find_end(window.x, window.rate, start, at + 2 * NOTE_STREAM.rings_s, at, hz, r.f1)
+        end = find_end(window.signal, start, at + 2 * NOTE_STREAM.rings_s, at, hz, r.f1)
         return end > at + NOTE_STREAM.rings_s
 
     def _unconfirmed(self, window: Window, times: list[float], targets: Targets) -> list[Candidate]:
         """Tones at the onsets that are too young to be decided."""
-        length, out = len(window.x) / window.rate, []
+        length, out = window.signal.length_s, []
         for k, t in enumerate(times):
             if self._is_undecided(window.begin + t):
                 following = times[k + 1] if k + 1 < len(times) else length
-                c = detect_tone(window.x, window.rate, t, following, targets).string
+                c = detect_tone(window.signal, t, following, targets).string
                 out += [c] if c is not None else []
         return out
 

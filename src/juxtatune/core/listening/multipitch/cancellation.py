@@ -12,7 +12,7 @@ from juxtatune.core.listening.multipitch.deglide import deglided
 from juxtatune.core.listening.multipitch.presence import explained_by, presence_test
 from juxtatune.core.listening.multipitch.sinusoids import Rows, Sinusoids, sinusoids
 from juxtatune.core.listening.multipitch.voting import VotedString, stretches, vote
-from juxtatune.core.listening.source import Samples
+from juxtatune.core.listening.source import Samples, Signal
 
 
 class CancellationParameters(NamedTuple):
@@ -58,23 +58,24 @@ class Separated:
 
 
 def separate_all(
-    x: Samples, rate: float, start: float, end: float, f1: float, others: tuple[float, ...]
+    signal: Signal, start: float, end: float, f1: float, others: tuple[float, ...]
 ) -> Separated | None:
     """The string near f1 (Hz, number 0) that sounds from `start` to `end` (s), and the others (Hz) that ring with it."""
+    x, rate = signal
     start += min(CANCELLATION.settle_s, max(0.0, end - start - CANCELLATION.min_s))
     if end - start < CANCELLATION.min_s / 1.2:
         return None
     first = int(start * rate)
     within = [stretch for hz in (f1, *others) for stretch in stretches(hz)]
-    heard = sinusoids(x[first : int(end * rate)], rate, within)
+    heard = sinusoids(Signal(x[first : int(end * rate)], rate), within)
     return Separated(heard, cancel_iteratively(heard, dict(enumerate((f1, *others)))), first) if heard else None
 
 
 def separate(
-    x: Samples, rate: float, start: float, end: float, f1: float, others: tuple[float, ...]
+    signal: Signal, start: float, end: float, f1: float, others: tuple[float, ...]
 ) -> VotedString | None:
     """The string near f1 (Hz) that sounds from `start` to `end` (s), separated from others (Hz)."""
-    taken = separate_all(x, rate, start, end, f1, others)
+    taken = separate_all(signal, start, end, f1, others)
     found = taken.settled.get(0) if taken is not None else None
     return deglided(taken.heard, found) if taken is not None and found is not None else None
 
@@ -93,12 +94,13 @@ class IsolationParameters(NamedTuple):
 ISOLATION = IsolationParameters()
 
 
-def isolate(x: Samples, rate: float, start: float, end: float, f1: float, others: tuple[float, ...]) -> Samples:
-    """The sound (N,) with other strings (Hz) subtracted from `start` (s), the onset of the string near f1 (Hz), to `end`,
+def isolate(signal: Signal, start: float, end: float, f1: float, others: tuple[float, ...]) -> Signal:
+    """The sound with other strings (Hz) subtracted from `start` (s), the onset of the string near f1 (Hz), to `end`,
     with 2 s around it and silence beyond; unchanged where they cannot be separated from it."""
-    taken = separate_all(x, rate, start, end, f1, others)
+    x, rate = signal
+    taken = separate_all(signal, start, end, f1, others)
     if taken is None or 0 not in taken.settled:
-        return x
+        return signal
     heard, settled = taken.heard, taken.settled
     away = np.zeros(len(heard.hz), bool)
     for string in range(1, len(others) + 1):
@@ -111,7 +113,8 @@ def isolate(x: Samples, rate: float, start: float, end: float, f1: float, others
     left[near] = x[near]
     left[first:last] -= _rebuilt(heard, away, first - taken.first, last - first, rate)
     before = slice(first, max(first, int((start - ISOLATION.clear_s) * rate)))
-    return left if np.sum(left[before] ** 2) < ISOLATION.max_power_ratio * np.sum(x[before] ** 2) else x
+    quieter = np.sum(left[before] ** 2) < ISOLATION.max_power_ratio * np.sum(x[before] ** 2)
+    return Signal(left, rate) if quieter else signal
 
 
 def _rebuilt(heard: Sinusoids, rows: Rows, first: int, count: int, rate: float) -> Samples:

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from juxtatune.core.listening.dsp.projection import project
-from juxtatune.core.listening.source import Samples
+from juxtatune.core.listening.source import Signal
 
 F = NDArray[np.float64]
 Z = NDArray[np.complex128]
@@ -47,8 +47,9 @@ class DampedSinusoid:
     size: complex  # at the band's first value
 
 
-def bands(x: Samples, rate: float, centres: F, step: float = PENCIL.step_s) -> Z:
+def bands(signal: Signal, centres: F, step: float = PENCIL.step_s) -> Z:
     """Each band demodulated to zero (M, bands), one value every `step` (s); needs WINDOW_S of sound."""
+    x, rate = signal
     size, hop = int(PENCIL.window_s * rate), int(step * rate)
     starts = np.arange(0, len(x) - size + 1, hop)
     window = _window(size)
@@ -56,8 +57,9 @@ def bands(x: Samples, rate: float, centres: F, step: float = PENCIL.step_s) -> Z
     return project(x, starts, window, centres, rate) * np.exp(-2j * np.pi * centres[None, :] * t[:, None])
 
 
-def long_enough(x: Samples, rate: float) -> bool:
+def long_enough(signal: Signal) -> bool:
     """Whether a band has enough values for any sinusoid to be estimated."""
+    x, rate = signal
     return (len(x) - int(PENCIL.window_s * rate)) // int(PENCIL.step_s * rate) + 1 >= PENCIL.min_values
 
 

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from juxtatune.core.listening.dsp.peaks import clear_tops, power_spectrum
 from juxtatune.core.listening.multipitch import matrix_pencil
-from juxtatune.core.listening.source import Samples
+from juxtatune.core.listening.source import Signal
 
 F = NDArray[np.float64]
 Rows = NDArray[np.bool_]
@@ -43,14 +43,14 @@ class Sinusoids:
     noise: float
 
 
-def sinusoids(x: Samples, rate: float, within: list[tuple[float, float]] | None = None) -> Sinusoids | None:
+def sinusoids(signal: Signal, within: list[tuple[float, float]] | None = None) -> Sinusoids | None:
     """Every damped sinusoid of a stretch of sound (N,) at `rate` Hz that stands above the noise; None when there is none.
 
     `within` are the stretches (Hz) that are asked for; all are when it is None.
     """
-    if not matrix_pencil.long_enough(x, rate):
+    if not matrix_pencil.long_enough(signal):
         return None
-    centres = _bands(x, rate)
+    centres = _bands(signal)
     if within is not None:
         low, high = np.array(within).T[:, :, None]
         centres = centres[
@@ -58,9 +58,9 @@ def sinusoids(x: Samples, rate: float, within: list[tuple[float, float]] | None 
         ]
     if len(centres) == 0:
         return None
-    z = matrix_pencil.bands(x, rate, centres)
+    z = matrix_pencil.bands(signal, centres)
     # values half a window apart say nearly all there is of noise
-    quiet = matrix_pencil.bands(x, rate, np.arange(30.0, SINUSOIDS.top_hz, 23.0), matrix_pencil.PENCIL.window_s / 2)
+    quiet = matrix_pencil.bands(signal, np.arange(30.0, SINUSOIDS.top_hz, 23.0), matrix_pencil.PENCIL.window_s / 2)
     noise = float(np.quantile(np.median(np.abs(quiet) ** 2, axis=0), 0.1)) / np.log(2)
     least = 3e-4 * float(np.max(np.abs(z)))
     edges = np.concatenate([[0.0], (centres[1:] + centres[:-1]) / 2, [np.inf]])
@@ -82,8 +82,9 @@ def sinusoids(x: Samples, rate: float, within: list[tuple[float, float]] | None 
     )  # fmt: skip
 
 
-def _bands(x: Samples, rate: float) -> F:
+def _bands(signal: Signal) -> F:
     """Centres (Hz) of the bands with energy above the noise."""
+    x, rate = signal
     size = 1 << int(np.ceil(np.log2(len(x) * 2)))
     power = power_spectrum(x, size)
     step = rate / size

@@ -12,7 +12,7 @@ from juxtatune.core.listening.f0.estimate import F0Estimate, fit_pluck
 from juxtatune.core.listening.multipitch.cancellation import separate
 from juxtatune.core.listening.multipitch.voting import VotedString
 from juxtatune.core.listening.partials.demodulate import USUAL_INHARMONICITY, heterodyne
-from juxtatune.core.listening.source import Samples
+from juxtatune.core.listening.source import Signal
 
 
 class FusionParameters(NamedTuple):
@@ -54,18 +54,18 @@ FUSION = FusionParameters()
 
 
 def reject_astray(
-    x: Samples, rate: float, fit: F0Estimate, first: F0Estimate, onset: float, until: float, tone: float
+    signal: Signal, fit: F0Estimate, first: F0Estimate, onset: float, until: float, tone: float
 ) -> F0Estimate:
     """As `refine` for a pluck alone; where an estimate is far less certain than a `first` look whose partials agree, and
     remains so or ends far off it, that look: the longer window was misled by what began since."""
-    best = refine(x, rate, fit, onset, until, (), tone)
+    best = refine(signal, fit, onset, until, (), tone)
     agree, disagree = FUSION.first_scatter_range
     share = _spoilt(fit, first) * ramp(disagree - first.excess_scatter, disagree - agree)
     if share > 0:
         reach = FUSION.stray_sigmas * float(np.hypot(best.sigma_cents, first.sigma_cents))
         far = ramp(abs(1200 * np.log2(best.f1 / first.f1)) / reach - 1, FUSION.far_off_width)
         share *= max(_spoilt(best, first), far)
-    return blend(best, refine(x, rate, first, onset, until, (), tone), share) if share > 0 else best
+    return blend(best, refine(signal, first, onset, until, (), tone), share) if share > 0 else best
 
 
 def _spoilt(fit: F0Estimate, first: F0Estimate) -> float:
@@ -95,7 +95,7 @@ def blend(a: F0Estimate, b: F0Estimate, share: float) -> F0Estimate:
 
 
 def refine(
-    x: Samples, rate: float, fit: F0Estimate, onset: float, until: float, sounding_f0s: tuple[float, ...], tone: float
+    signal: Signal, fit: F0Estimate, onset: float, until: float, sounding_f0s: tuple[float, ...], tone: float
 ) -> F0Estimate:
     """The estimate, or where it is uncertain its mixture with other fits and with estimates from the separated sound.
 
@@ -106,15 +106,15 @@ def refine(
     if sounding_f0s and fit.sigma_cents > FUSION.unsure_cents:
         if abs(1200 * np.log2(fit.f1 / tone)) > FUSION.slipped_cents:
             fit = replace(fit, sigma_cents=max(fit.sigma_cents, FUSION.slipped_cents))
-        left = _apart(x, rate, fit, onset, end, sounding_f0s, tone, tone)
+        left = _apart(signal, fit, onset, end, sounding_f0s, tone, tone)
         if left is not fit:
             return left
-    fit = _reconsidered(x, rate, fit, onset + 0.002, min(until, onset + 4.0))
+    fit = _reconsidered(signal, fit, onset + 0.002, min(until, onset + 4.0))
     sure = fit.sigma_cents <= FUSION.min_separation_sigma_cents
-    return fit if sure else _apart(x, rate, fit, onset, end, sounding_f0s, fit.f1, tone)
+    return fit if sure else _apart(signal, fit, onset, end, sounding_f0s, fit.f1, tone)
 
 
-def _reconsidered(x: Samples, rate: float, fit: F0Estimate, start: float, end: float) -> F0Estimate:
+def _reconsidered(signal: Signal, fit: F0Estimate, start: float, end: float) -> F0Estimate:
     """The estimate, or when uncertain its mixture with fits of other inharmonicity and partial counts, with and without
     glide.
 
@@ -125,7 +125,7 @@ def _reconsidered(x: Samples, rate: float, fit: F0Estimate, start: float, end: f
     others = [
         other
         for inharmonicity, partials in ((USUAL_INHARMONICITY, 6), (3 * USUAL_INHARMONICITY, 14))
-        for other in _with_and_without_glide(x, rate, start, end, fit.f1, inharmonicity, partials)
+        for other in _with_and_without_glide(signal, start, end, fit.f1, inharmonicity, partials)
     ]
     near = [o for o in others if o is not None and abs(1200 * np.log2(o.f1 / fit.f1)) < FUSION.agree_cents]
     every = [fit, *near]
@@ -147,11 +147,11 @@ def _reconsidered(x: Samples, rate: float, fit: F0Estimate, start: float, end: f
 
 
 def _with_and_without_glide(
-    x: Samples, rate: float, start: float, end: float, f1: float, inharmonicity: float, partials: int
+    signal: Signal, start: float, end: float, f1: float, inharmonicity: float, partials: int
 ) -> list[F0Estimate | None]:
-    turned = heterodyne(x, rate, start, end, f1, inharmonicity, partials=partials)
+    turned = heterodyne(signal, start, end, f1, inharmonicity, partials=partials)
     return [
-        fit_pluck(x, rate, start, end, f1, inharmonicity, glide, rounds=2, partials=partials, turned=turned)
+        fit_pluck(signal, start, end, f1, inharmonicity, glide, rounds=2, partials=partials, turned=turned)
         for glide in (True, False)
     ]
 
@@ -171,8 +171,7 @@ def _beyond(fit: F0Estimate, among: float) -> float:
 
 
 def _apart(
-    x: Samples,
-    rate: float,
+    signal: Signal,
     fit: F0Estimate,
     start: float,
     end: float,
@@ -190,7 +189,7 @@ def _apart(
         not sounding_f0s and own > FUSION.largely_own_scatter and fit.sigma_cents < FUSION.largely_own_cents
     ):
         return fit
-    found = separate(x, rate, start, end, tone, sounding_f0s)
+    found = separate(signal, start, end, tone, sounding_f0s)
     if found is None:
         return fit
     found = replace(found, sigma=_owned(fit, found.sigma, found.sigma))

@@ -30,7 +30,7 @@ from juxtatune.core.listening.note.reported_pitch import (
 )
 from juxtatune.core.listening.offset.note_off import find_end
 from juxtatune.core.listening.partials.demodulate import USUAL_INHARMONICITY, partial_hz
-from juxtatune.core.listening.source import Samples
+from juxtatune.core.listening.source import Signal
 from juxtatune.core.listening.types import Reading, Targets
 
 
@@ -60,15 +60,14 @@ class Pluck:
     """A pluck's sound, isolated where other strings hide it, `until` when it can be used (s); a first estimate in the
     unseparated sound, and whether that one is certain."""
 
-    sound: Samples
+    sound: Signal
     until: float
     look: F0Estimate | None
     sure: bool
 
 
 def measure_note(
-    x: Samples,
-    rate: float,
+    signal: Signal,
     c: Candidate,
     hard_end: float,
     next_note_onset: float,
@@ -85,21 +84,21 @@ def measure_note(
     numbers = np.array([n for n, _, _ in c.tone.matched][:8])
     inharmonicity = c.tone.inharmonicity or USUAL_INHARMONICITY
     hz = partial_hz(c.tone.f1, inharmonicity, numbers)
-    end = find_end(x, rate, c.onset, hard_end, next_note_onset, hz, c.tone.f1, bool(sounding_f0s))
+    end = find_end(signal, c.onset, hard_end, next_note_onset, hz, c.tone.f1, bool(sounding_f0s))
     until = min(end, next_note_onset) if next_note_onset - c.onset > 0.3 else end
     if end - c.onset < 0.06:
         return None
     if until - c.onset < MEASURE.shortest_s:
         return unread(c, end, MEASURE.short_text)
-    pluck = _pluck(x, rate, c, until, sounding_f0s)
+    pluck = _pluck(signal, c, until, sounding_f0s)
     if not octave_fixed:
-        higher = octave_above(x, rate, c, pluck.look, until, targets) if pluck.look is not None else None
+        higher = octave_above(signal, c, pluck.look, until, targets) if pluck.look is not None else None
         other = higher
-        if other is None and pluck.sound is not x:
-            other = corrected_octave(pluck.sound, rate, c, pluck.until, targets)
+        if other is None and pluck.sound is not signal:
+            other = corrected_octave(pluck.sound, c, pluck.until, targets)
         if other is not None:
-            return measure_note(x, rate, other, hard_end, next_note_onset, targets, sounding_f0s, octave_fixed=higher is not None)
-    fitted = _fitted(x, rate, c, pluck, until, bool(sounding_f0s))
+            return measure_note(signal, other, hard_end, next_note_onset, targets, sounding_f0s, octave_fixed=higher is not None)
+    fitted = _fitted(signal, c, pluck, until, bool(sounding_f0s))
     if fitted is None:
         return unread(c, end, MEASURE.lost_text)
     onset, fit, glides = fitted
@@ -107,19 +106,19 @@ def measure_note(
     slow = with_slow_drift(fit, until - onset) if not sounding_f0s else 0.0
     if slow < MEASURE.skip_drift_probability:
         surer = (
-            reject_astray(x, rate, fit, pluck.look, onset, until, c.tone.f1)
-            if pluck.look is not None and pluck.sound is x and not sounding_f0s
-            else refine(x, rate, fit, onset, until, sounding_f0s, c.tone.f1)
+            reject_astray(signal, fit, pluck.look, onset, until, c.tone.f1)
+            if pluck.look is not None and pluck.sound is signal and not sounding_f0s
+            else refine(signal, fit, onset, until, sounding_f0s, c.tone.f1)
         )
         skip = MEASURE.skip_drift_probability
         fit = blend(fit, surer, ramp(skip - slow, skip - MEASURE.drift_probability))
-    settled = fit if slow == 0 else at_mean(x, rate, fit, slow, onset, until)
+    settled = fit if slow == 0 else at_mean(signal, fit, slow, onset, until)
     phases_cents = settled.sigma_cents * fit.vaguer
     settled = shrink_to_prior(settled, onset, until)
     glide = None
     if not c.first and until - onset >= MEASURE.attack_to_s + 0.01:
         # refinements of the unseparated sound hold for its glide too
-        glide = _glide(fit if pluck.sound is x else glides, onset, bool(sounding_f0s))
+        glide = _glide(fit if pluck.sound is signal else glides, onset, bool(sounding_f0s))
     if glide is not None:
         # the reported pitch may be a mean (drift) or shrunk to a prior (short notes)
         glide -= 1200 * float(np.log2(settled.f1 / fit.f1))
@@ -132,40 +131,40 @@ def measure_note(
     return _reading(c, own, onset, end, glide, targets, phases_cents)
 
 
-def _pluck(x: Samples, rate: float, c: Candidate, until: float, sounding_f0s: tuple[float, ...]) -> Pluck:
+def _pluck(signal: Signal, c: Candidate, until: float, sounding_f0s: tuple[float, ...]) -> Pluck:
     """The pluck with sounding strings separated from it, where they hide it or its attack."""
-    look = _look(x, rate, c, until)
+    look = _look(signal, c, until)
     sure = look is not None and look.sigma_all_partials <= FUSION.min_separation_sigma_cents
-    if not sounding_f0s or (sure and out_of_quiet(x, rate, c.onset)):
-        return Pluck(x, until, look, sure)
+    if not sounding_f0s or (sure and out_of_quiet(signal, c.onset)):
+        return Pluck(signal, until, look, sure)
     last = min(until, c.onset + (MEASURE.first_look_s if sure else FUSION.max_separation_s))
-    return Pluck(isolate(x, rate, c.onset, last, c.tone.f1, sounding_f0s), last, look, sure)
+    return Pluck(isolate(signal, c.onset, last, c.tone.f1, sounding_f0s), last, look, sure)
 
 
 def _fitted(
-    x: Samples, rate: float, c: Candidate, pluck: Pluck, until: float, among: bool
+    signal: Signal, c: Candidate, pluck: Pluck, until: float, among: bool
 ) -> tuple[float, F0Estimate, F0Estimate] | None:
     """Refined onset (s), the f0 estimate, and the estimate whose glide is used; None when no partial can be followed."""
     own, look = pluck.sound, pluck.look
-    fit = look if own is x else _look(own, rate, c, until) or look
+    fit = look if own is signal else _look(own, c, until) or look
     if fit is None:
         return None
     if c.first:
         return c.onset, fit, fit
-    onset = refine_onset(own, rate, fit, c.onset, among)
-    fit = fit_pluck(own, rate, onset + 0.002, min(pluck.until, onset + 4.0), fit.f1, fit.inharmonicity) or fit
-    if own is x or look is None or not pluck.sure:
+    onset = refine_onset(own, fit, c.onset, among)
+    fit = fit_pluck(own, onset + 0.002, min(pluck.until, onset + 4.0), fit.f1, fit.inharmonicity) or fit
+    if own is signal or look is None or not pluck.sure:
         return onset, fit, fit
     # only the attack was hidden: estimate from all of it too
-    whole = fit_pluck(x, rate, onset + 0.002, min(until, onset + 4.0), look.f1, look.inharmonicity) or look
+    whole = fit_pluck(signal, onset + 0.002, min(until, onset + 4.0), look.f1, look.inharmonicity) or look
     return onset, min(fit, whole, key=lambda f: f.sigma_cents), fit
 
 
-def _look(x: Samples, rate: float, c: Candidate, until: float) -> F0Estimate | None:
+def _look(signal: Signal, c: Candidate, until: float) -> F0Estimate | None:
     """A first f0 estimate, from at most 1.5 s after the onset and until `until` (s)."""
     settle = 0.0 if c.first else min(0.04, 0.2 * (until - c.onset))
     start, end = c.onset + settle, min(until, c.onset + 1.5)
-    return fit_pluck(x, rate, start, end, c.tone.f1, c.tone.inharmonicity or USUAL_INHARMONICITY, rounds=1, most=48)
+    return fit_pluck(signal, start, end, c.tone.f1, c.tone.inharmonicity or USUAL_INHARMONICITY, rounds=1, most=48)
 
 
 def _glide(fit: F0Estimate, onset: float, among: bool) -> float | None:
@@ -235,8 +234,7 @@ READING = ReadingParameters()
 
 
 def read(
-    x: Samples,
-    rate: float,
+    signal: Signal,
     c: Candidate,
     hard_end: float,
     next_note_onset: float,
@@ -247,13 +245,13 @@ def read(
 
     Where it is turned before it can be read, the reading says so.
     """
-    whole = measure_note(x, rate, c, hard_end, next_note_onset, targets, sounding_f0s)
+    whole = measure_note(signal, c, hard_end, next_note_onset, targets, sounding_f0s)
     if whole is None or (whole.sigma_cents is not None and whole.sigma_cents < READING.unsure_cents):
         return whole
-    left = pitch_departure(x, rate, c.onset, whole.end, c.tone.f1, c.tone.inharmonicity or USUAL_INHARMONICITY)
+    left = pitch_departure(signal, c.onset, whole.end, c.tone.f1, c.tone.inharmonicity or USUAL_INHARMONICITY)
     if left is None or MEASURE.shortest_s < left.at - c.onset < READING.min_periods / c.tone.f1:
         return whole
-    before = measure_note(x, rate, c, left.at, next_note_onset, targets, sounding_f0s)
+    before = measure_note(signal, c, left.at, next_note_onset, targets, sounding_f0s)
     if before is None or before.sigma_cents is None or before.sigma_all_partials is None:
         vague = whole.sigma_all_partials is None or whole.sigma_all_partials > READING.vague_cents
         hand = left.turned and vague and c.tone.score > MODULATION.string_score

@@ -17,7 +17,7 @@ from juxtatune.core.listening.event.detect import (
     tuning_distance,
 )
 from juxtatune.core.listening.f0.estimate import F0Estimate, fit_pluck
-from juxtatune.core.listening.source import Samples
+from juxtatune.core.listening.source import Signal
 from juxtatune.core.listening.tone.twm import score_tone
 from juxtatune.core.listening.types import Targets
 
@@ -36,7 +36,7 @@ OCTAVE = OctaveParameters()
 
 
 def octave_above(
-    x: Samples, rate: float, c: Candidate, look: F0Estimate, until: float, targets: Targets
+    signal: Signal, c: Candidate, look: F0Estimate, until: float, targets: Targets
 ) -> Candidate | None:
     """The fifth, octave, twelfth or double octave of a tone that is far more certain than the vague first estimate; else
     None."""
@@ -50,15 +50,15 @@ def octave_above(
         if power[tone.number > 0].sum() < OCTAVE.min_power_share * power[c.tone.number > 0].sum():
             continue
         end = min(until, c.onset + OCTAVE.look_s)
-        fit = fit_pluck(x, rate, c.onset + 0.02, end, tone.f1, tone.inharmonicity, rounds=2)
+        fit = fit_pluck(signal, c.onset + 0.02, end, tone.f1, tone.inharmonicity, rounds=2)
         if fit is not None and fit.sigma_all_partials * OCTAVE.surer_ratio < look.sigma_all_partials:
             return replace(c, tone=tone, rival=0.0)
     return None
 
 
-def corrected_octave(x: Samples, rate: float, c: Candidate, until: float, targets: Targets) -> Candidate | None:
+def corrected_octave(signal: Signal, c: Candidate, until: float, targets: Targets) -> Candidate | None:
     """The tone an octave, a twelfth or two octaves off a candidate's that scores better in the isolated sound; else None."""
-    other = detect_tone(x, rate, c.onset, until, targets).string
+    other = detect_tone(signal, c.onset, until, targets).string
     if other is None or other.tone.score < c.tone.score + DETECTION.octave_score_margin:
         return None
     if tuning_distance(other.tone, targets) == DETECTION.penalty_no_string > tuning_distance(c.tone, targets):

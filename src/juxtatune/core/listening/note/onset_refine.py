@@ -9,7 +9,7 @@ import numpy as np
 from juxtatune.core.listening.dsp.projection import hann, project
 from juxtatune.core.listening.dsp.statistics import medians
 from juxtatune.core.listening.f0.estimate import F0Estimate
-from juxtatune.core.listening.source import Samples
+from juxtatune.core.listening.source import Signal
 
 
 class OnsetRefinementParameters(NamedTuple):
@@ -26,18 +26,19 @@ class OnsetRefinementParameters(NamedTuple):
 ONSET_REFINEMENT = OnsetRefinementParameters()
 
 
-def refine_onset(x: Samples, rate: float, fit: F0Estimate, onset: float, among: bool) -> float:
+def refine_onset(signal: Signal, fit: F0Estimate, onset: float, among: bool) -> float:
     """Onset (s) of a fitted tone, near a guess; nearer with `among`, where other strings sound."""
-    near = ONSET_REFINEMENT.near_s if among and not out_of_quiet(x, rate, onset) else ONSET_REFINEMENT.refine_s
-    return _with_attack(x, rate, fit, _refined(x, rate, fit, onset, near))
+    near = ONSET_REFINEMENT.near_s if among and not out_of_quiet(signal, onset) else ONSET_REFINEMENT.refine_s
+    return _with_attack(signal, fit, _refined(signal, fit, onset, near))
 
 
-def _refined(x: Samples, rate: float, fit: F0Estimate, onset: float, near: float) -> float:
+def _refined(signal: Signal, fit: F0Estimate, onset: float, near: float) -> float:
     """The moment from which the fitted tone explains the sound best, near the guess (by so many s).
 
     Cumulative log-likelihood of "silence before, tone after": exact to a few samples when clean, and
     still a matched filter in noise.
     """
+    x, rate = signal
     first, last = max(0, int((onset - near) * rate)), min(len(x), int((onset + near) * rate))
     if last - first < 16:
         return onset
@@ -54,15 +55,17 @@ def _refined(x: Samples, rate: float, fit: F0Estimate, onset: float, near: float
     return (first + begin) / rate if begin < len(gain) - ONSET_REFINEMENT.edge_s * rate else onset
 
 
-def out_of_quiet(x: Samples, rate: float, onset: float) -> bool:
+def out_of_quiet(signal: Signal, onset: float) -> bool:
     """Whether a string is far louder than what sounds before it, so that its onset shows."""
+    x, rate = signal
     around = np.array([-0.08, -0.02, 0.02, 0.08]) + onset
     a, b, c, d = (max(0, int(t * rate)) for t in around)
     return bool(np.sum(x[a:b] ** 2) < ONSET_REFINEMENT.quiet_power_ratio * np.sum(x[c:d] ** 2))
 
 
-def _with_attack(x: Samples, rate: float, fit: F0Estimate, onset: float) -> float:
+def _with_attack(signal: Signal, fit: F0Estimate, onset: float) -> float:
     """The onset, moved earlier where the pick is heard out of silence before the tone is clear."""
+    x, rate = signal
     size = int(0.004 * rate)
     first = int((onset - ONSET_REFINEMENT.attack_before_s) * rate)
     if first < 0 or first + 25 * size > len(x):

@@ -8,7 +8,7 @@ import numpy as np
 
 from juxtatune.core.listening.dsp.statistics import moving_median
 from juxtatune.core.listening.partials.demodulate import F, common_path, heterodyne, partial_paths
-from juxtatune.core.listening.source import Samples
+from juxtatune.core.listening.source import Signal
 
 
 class DepartureParameters(NamedTuple):
@@ -42,13 +42,13 @@ class Departure(NamedTuple):
     turned: bool
 
 
-def pitch_departure(x: Samples, rate: float, onset: float, end: float, f1: float, inharmonicity: float) -> Departure | None:
+def pitch_departure(signal: Signal, onset: float, end: float, f1: float, inharmonicity: float) -> Departure | None:
     """When a string plucked at `onset` (s) leaves its pitch, of what sounds until `end`; None where it does not.
 
     A glide falls and slows down as it goes on: what rises, or falls faster than before, is a hand's or another sound's.
     """
     start, until = onset + DEPARTURE.from_s, min(end, onset + DEPARTURE.look_s)
-    d = heterodyne(x, rate, start, until, f1, inharmonicity, DEPARTURE.max_frames, DEPARTURE.partials)
+    d = heterodyne(signal, start, until, f1, inharmonicity, DEPARTURE.max_frames, DEPARTURE.partials)
     if d is None or len(d.n) < DEPARTURE.min_partials:
         return None
     step = d.t[1] - d.t[0]

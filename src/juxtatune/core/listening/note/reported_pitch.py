@@ -23,7 +23,7 @@ from numpy.typing import NDArray
 
 from juxtatune.core.listening.f0.estimate import F0Estimate, fit_pluck
 from juxtatune.core.listening.f0.glide_biexp import CENTS
-from juxtatune.core.listening.source import Samples
+from juxtatune.core.listening.source import Signal
 from juxtatune.core.listening.types import cut_short
 
 
@@ -64,9 +64,9 @@ def _no_tension(fit: F0Estimate) -> float:
     return float(np.clip(max(slower, fit.excess_scatter / DRIFT.excess_scatter), 0.0, 1.0))
 
 
-def at_mean(x: Samples, rate: float, fit: F0Estimate, slow: float, onset: float, until: float) -> F0Estimate:
+def at_mean(signal: Signal, fit: F0Estimate, slow: float, onset: float, until: float) -> F0Estimate:
     """The estimate of a note from `onset` to `until` (s) mixed with its mean pitch, by the weight `slow`."""
-    mean = fit_pluck(x, rate, onset + DRIFT.from_s, min(until, onset + DRIFT.to_s), fit.f1, fit.inharmonicity, glide=False)
+    mean = fit_pluck(signal, onset + DRIFT.from_s, min(until, onset + DRIFT.to_s), fit.f1, fit.inharmonicity, glide=False)
     if mean is None:
         return fit
     above = slow * CENTS * float(np.log(mean.f1 / fit.f1))

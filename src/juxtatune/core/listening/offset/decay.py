@@ -11,7 +11,7 @@ from typing import NamedTuple
 import numpy as np
 
 from juxtatune.core.listening.partials.demodulate import F, heterodyne
-from juxtatune.core.listening.source import Samples
+from juxtatune.core.listening.source import Signal
 from juxtatune.core.listening.types import Damping
 
 
@@ -33,13 +33,13 @@ class DecayParameters(NamedTuple):
 DECAY = DecayParameters()
 
 
-def damping(x: Samples, rate: float, start: float, end: float, f1: float, inharmonicity: float) -> Damping | None:
+def damping(signal: Signal, start: float, end: float, f1: float, inharmonicity: float) -> Damping | None:
     """The damping of a pluck at f1 (Hz) that sounds from `start` to `end` (s), once the pick itself is over.
 
     None where too few partials are clear of noise.
     """
     start += DECAY.pick_s
-    d = heterodyne(x, rate, start, min(end, start + DECAY.max_s), f1, inharmonicity)
+    d = heterodyne(signal, start, min(end, start + DECAY.max_s), f1, inharmonicity)
     if d is None:
         return None
     power = np.abs(d.z) ** 2

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from juxtatune.core.listening.dsp.projection import hann, project
 from juxtatune.core.listening.dsp.statistics import frames, medians
 from juxtatune.core.listening.onset.flux import onsets
-from juxtatune.core.listening.source import Samples
+from juxtatune.core.listening.source import Samples, Signal
 
 
 class NoteOffParameters(NamedTuple):
@@ -33,8 +33,7 @@ NOTE_OFF = NoteOffParameters()
 
 
 def envelope(
-    x: Samples,
-    rate: float,
+    signal: Signal,
     start: float,
     end: float,
     hz: NDArray[np.floating],
@@ -46,6 +45,7 @@ def envelope(
     `spacing` is the distance of the partials in Hz: longer frames keep low strings' partials apart. The first frames,
     so many as are `known`, are left out.
     """
+    x, rate = signal
     size = int(max(0.06, 4.0 / spacing) * rate)
     first, last = int(start * rate), min(int(end * rate), len(x))
     if last - first < size:
@@ -56,8 +56,7 @@ def envelope(
 
 
 def find_end(
-    x: Samples,
-    rate: float,
+    signal: Signal,
     onset: float,
     hard_end: float,
     next_note_onset: float,
@@ -70,14 +69,14 @@ def find_end(
     Noise is measured beside the partials before another string joins at `next_note_onset` (s); with `among`, where other
     strings sound, on the quieter side of each partial.
     """
-    last = min(hard_end, onset + NOTE_OFF.max_look_s, len(x) / rate)
+    last = min(hard_end, onset + NOTE_OFF.max_look_s, signal.length_s)
     count = len(tone_hz)
     sides = [tone_hz + 0.5 * f1, tone_hz - 0.5 * f1] if among else [tone_hz + 0.5 * f1]
     every = np.concatenate([tone_hz, *sides])
     t, power = np.zeros(0), np.zeros((0, len(every)))
     for look in (2.5, NOTE_OFF.max_look_s):
         # most notes end soon: the long look is paid for only where it is needed
-        later, more = envelope(x, rate, onset, min(last, onset + look), every, f1, len(t))
+        later, more = envelope(signal, onset, min(last, onset + look), every, f1, len(t))
         t, power = np.concatenate([t, later]), np.concatenate([power, more])
         alone = max(10, int(np.searchsorted(t, next_note_onset)))
         beside = power[:alone, count:].reshape(-1, len(sides), count).min(axis=1).sum(axis=1)
@@ -151,17 +150,18 @@ class StrumEndParameters(NamedTuple):
 STRUM_END = StrumEndParameters()
 
 
-def after_strum(x: Samples, rate: float, settle: float) -> Samples | None:
+def after_strum(signal: Signal, settle: float) -> Samples | None:
     """The sound of a strum from `settle` s after it until its note-off; None where that is too short."""
+    x, rate = signal
     if len(x) < 0.2 * rate or not np.max(np.abs(x)) > STRUM_END.silent_level:
         return None
     size = int(0.05 * rate)
     power = np.square(x[: len(x) // size * size]).reshape(-1, size).mean(axis=1)
     loudest = int(np.argmax(power)) * 0.05
-    near = [t for t in onsets(x, rate) if abs(t - loudest) < 0.4]
+    near = [t for t in onsets(signal) if abs(t - loudest) < 0.4]
     begin = max([loudest, *near]) + settle
     alive = np.flatnonzero(power > power.max() * 1e-4)
-    muted = _muted_at(x, rate, begin - settle + STRUM_END.muted_from_s)
+    muted = _muted_at(signal, begin - settle + STRUM_END.muted_from_s)
     end = min(begin + STRUM_END.max_s, (alive[-1] + 1) * 0.05, len(x) / rate)
     if muted is not None:
         end = min(end, max(muted, min(begin + STRUM_END.usual_s, muted + STRUM_END.after_mute_s)))
@@ -171,8 +171,9 @@ def after_strum(x: Samples, rate: float, settle: float) -> Samples | None:
     return segment if len(segment) >= STRUM_END.min_s * rate else None
 
 
-def _muted_at(x: Samples, rate: float, start: float) -> float | None:
+def _muted_at(signal: Signal, start: float) -> float | None:
     """When most partials that sound after `start` (s) vanish at once; None while they ring on."""
+    x, rate = signal
     size, hop = int(STRUM_END.frame_s * rate), int(STRUM_END.hop_s * rate)
     part = x[int(start * rate) :]
     if len(part) < size + STRUM_END.lag_frames * hop:

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from juxtatune.core.listening.dsp.projection import hann
 from juxtatune.core.listening.dsp.statistics import frames, moving_max, moving_mean, moving_median, moving_min
 from juxtatune.core.listening.onset.kernels import AROUND, LAG, rises
-from juxtatune.core.listening.source import Samples
+from juxtatune.core.listening.source import Samples, Signal
 
 
 class FluxParameters(NamedTuple):
@@ -39,8 +39,9 @@ def frame_size(rate: float) -> int:
     return 1 << int(np.ceil(np.log2(FLUX.window_s * rate)))
 
 
-def flux(x: Samples, rate: float) -> tuple[NDArray[np.float64], float, int]:
+def flux(signal: Signal) -> tuple[NDArray[np.float64], float, int]:
     """Spectral flux in dB per bin, one value a hop; with the hop in s and the frame size in samples."""
+    x, rate = signal
     size, hop = frame_size(rate), max(1, round(FLUX.hop_s * rate))
     window = hann(size).astype(np.float32)
     padded = np.concatenate([np.zeros(size // 2), x, np.zeros(size)]).astype(np.float32)
@@ -80,9 +81,9 @@ def _rise_over(magnitude: F32, floor: F32) -> NDArray[np.float64]:
     return np.asarray(rises(np.log(magnitude + 2 * floor)))
 
 
-def onsets(x: Samples, rate: float) -> list[float]:
+def onsets(signal: Signal) -> list[float]:
     """Candidate onset times in s, at least 60 ms apart."""
-    rise, hop, _ = flux(x, rate)
+    rise, hop, _ = flux(signal)
     return pick_peaks(rise, hop)
 
 

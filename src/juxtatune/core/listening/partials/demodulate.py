@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from juxtatune.core.listening.dsp.projection import hann, project
 from juxtatune.core.listening.dsp.statistics import medians
 from juxtatune.core.listening.partials.kernels import turned_down
-from juxtatune.core.listening.source import Samples
+from juxtatune.core.listening.source import Signal
 
 F = NDArray[np.floating]
 USUAL_INHARMONICITY = 4e-5  # inharmonicity coefficient B where nothing is known of it
@@ -35,8 +35,7 @@ class Heterodyned:
 
 
 def heterodyne(
-    x: Samples,
-    rate: float,
+    signal: Signal,
     start: float,
     end: float,
     f1: float,
@@ -45,6 +44,7 @@ def heterodyne(
     partials: int = MOST_PARTIALS,
 ) -> Heterodyned | None:
     """The demodulated partials of a string at f1 (Hz) from `start` to `end` (s); None when that is too short."""
+    x, rate = signal
     size = int(rate * max(4.0 / f1, 0.02))
     first = int(np.ceil((start + 0.004) * rate))
     last = min(int(end * rate), len(x))

@@ -20,7 +20,7 @@ from juxtatune.core.listening.dsp.peaks import between_bins, clear_tops, power_s
 from juxtatune.core.listening.dsp.resample import to_working_rate
 from juxtatune.core.listening.pipeline import analyse_working
 from juxtatune.core.listening.reference.notes import by_plucks, of_both
-from juxtatune.core.listening.source import Samples
+from juxtatune.core.listening.source import Samples, Signal
 from juxtatune.core.listening.types import Reading, Targets
 
 
@@ -88,7 +88,7 @@ def reference_offset(
     `progress` is told the share (0 to 1) of the work that is done; what it raises ends the work.
     """
     excerpts = [to_working_rate(x, rate) for x in _excerpts(samples, rate)]
-    frames = _without_hum([frame for x, working in excerpts for frame in _frames(x, working)])
+    frames = _without_hum([frame for signal in excerpts for frame in _frames(signal)])
     cents, weight, note = _roots(frames)
     if len(cents) < 4 or weight.sum() <= 0 or _distinct(frames) < OFFSET.min_tones:
         return CannotTell("nothing in it has a pitch")
@@ -108,12 +108,12 @@ def reference_offset(
     return Offset(float(folded), float(min(0.99, share)))
 
 
-def _plucks(excerpts: list[tuple[Samples, float]], progress: Callable[[float], None]) -> list[Reading]:
+def _plucks(excerpts: list[Signal], progress: Callable[[float], None]) -> list[Reading]:
     """All plucks of the excerpts, whatever their notes."""
     out: list[Reading] = []
-    for k, (x, rate) in enumerate(excerpts):
+    for k, signal in enumerate(excerpts):
         progress((k + 1) / (len(excerpts) + 1))
-        out += analyse_working(x, rate, Targets())
+        out += analyse_working(signal, Targets())
     return out
 
 
@@ -130,8 +130,9 @@ def _excerpts(samples: Samples, rate: float) -> list[Samples]:
     return out
 
 
-def _frames(x: Samples, rate: float) -> list[tuple[F, F]]:
+def _frames(signal: Signal) -> list[tuple[F, F]]:
     """Peaks (Hz, level) of each frame; none where it is silent."""
+    x, rate = signal
     size, hop = int(OFFSET.frame_s * rate), int(OFFSET.hop_s * rate)
     loudest = float(np.max(np.abs(x))) if len(x) else 0.0
     out = []

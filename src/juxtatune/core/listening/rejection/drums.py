@@ -14,7 +14,7 @@ import numpy as np
 
 from juxtatune.core.listening.dsp.peaks import new_peaks
 from juxtatune.core.listening.note.measure import MEASURE
-from juxtatune.core.listening.source import Samples
+from juxtatune.core.listening.source import Signal
 from juxtatune.core.listening.tone.twm import score_tone
 from juxtatune.core.listening.types import Reading
 
@@ -39,11 +39,11 @@ class DrumsParameters(NamedTuple):
 DRUMS = DrumsParameters()
 
 
-def without_drums(x: Samples, rate: float, heard: list[Reading]) -> list[Reading]:
+def without_drums(signal: Signal, heard: list[Reading]) -> list[Reading]:
     """The readings but for those of drums; where most are doubtful there are only drums, but for what is sure."""
-    weights = [string_weight(x, rate, r) for r in heard]
+    weights = [string_weight(signal, r) for r in heard]
     if only_drums(weights):
-        return [r for r in heard if is_sure(x, rate, r)]
+        return [r for r in heard if is_sure(signal, r)]
     out: list[Reading] = []
     begun: Reading | None = None
     for r, weight in zip(heard, weights, strict=True):
@@ -65,9 +65,9 @@ def is_drum(r: Reading, weight: float) -> bool:
     return r.f1 is not None and weight < DRUMS.drum_weight
 
 
-def is_sure(x: Samples, rate: float, r: Reading) -> bool:
+def is_sure(signal: Signal, r: Reading) -> bool:
     """Whether a reading is a string's even where there are only drums."""
-    return _clear(r) and _weight(x, rate, r) > DRUMS.sure_weight
+    return _clear(r) and _weight(signal, r) > DRUMS.sure_weight
 
 
 def _goes_on(r: Reading, heard: list[Reading]) -> bool:
@@ -83,17 +83,18 @@ def _clear(r: Reading) -> bool:
     return r.sigma_all_partials is not None and r.sigma_all_partials < DRUMS.string_cents
 
 
-def string_weight(x: Samples, rate: float, r: Reading) -> float:
+def string_weight(signal: Signal, r: Reading) -> float:
     """The weight of its partials for each e-fold that a reading is vaguer than a string's; 0 for what is lost."""
     if r.sigma_all_partials is None:
         return 0.0 if r.problem in (MEASURE.lost_text, MEASURE.short_text) else float("inf")
     if _clear(r):
         return float("inf")
-    return _weight(x, rate, r) / float(np.log(r.sigma_all_partials / DRUMS.string_cents) + 1e-9)
+    return _weight(signal, r) / float(np.log(r.sigma_all_partials / DRUMS.string_cents) + 1e-9)
 
 
-def _weight(x: Samples, rate: float, r: Reading) -> float:
+def _weight(signal: Signal, r: Reading) -> float:
     """How much its partials stand out, added up: 1 for one that does without doubt."""
+    x, rate = signal
     begin = r.start + DRUMS.attack_s
     part = x[int(begin * rate) : int(min(r.end, begin + DRUMS.look_s) * rate)]
     if r.f1 is None or len(part) < DRUMS.min_samples:

@@ -23,7 +23,7 @@ from juxtatune.core.listening.multipitch.sinusoids import F, Rows, Sinusoids, si
 from juxtatune.core.listening.multipitch.voting import VotedString
 from juxtatune.core.listening.note.reported_pitch import period_offset
 from juxtatune.core.listening.offset.note_off import STRUM_END, after_strum
-from juxtatune.core.listening.source import Samples
+from juxtatune.core.listening.source import Samples, Signal
 from juxtatune.core.listening.types import Targets
 from juxtatune.core.music.tuning import SAME
 
@@ -65,32 +65,32 @@ class StrumReading:
 def read_strum(samples: Samples, rate: float, targets: Targets) -> list[StrumReading]:
     """A reading for every string of the tuning, highest number first."""
     assert targets.tuning is not None
-    x, working = to_working_rate(samples, rate)
-    x = _without_rumble(x, working)
+    signal = _without_rumble(to_working_rate(samples, rate))
     strings = list(targets.tuning.strings)
     goals = {s: targets.target_hz(s) for s in strings}
-    before = before_strum(x, working)
-    settled = _settled_after(x, working, STRUM.settle_s, goals, before)
+    before = before_strum(signal)
+    settled = _settled_after(signal, STRUM.settle_s, goals, before)
     unsure = [
         f.sigma >= DEGLIDE.glide_sigma_cents or f.doubt >= STRUM.max_doubt_once_nats for f in settled.values()
     ]
     if len(settled) < len(goals) or any(unsure):
         # what is soon lost in noise is heard earlier alone, and a real guitar's pitch moves
-        earlier = _as_named(settled, _settled_after(x, working, STRUM.early_settle_s, goals, before), goals)
+        earlier = _as_named(settled, _settled_after(signal, STRUM.early_settle_s, goals, before), goals)
         both = ((s, _of_both(earlier.get(s), settled.get(s))) for s in goals)
         settled = {s: found for s, found in both if found is not None}
-    if not settled and after_strum(x, working, STRUM.early_settle_s) is None:
-        heard = len(x) > 0 and float(np.max(np.abs(x))) > STRUM_END.silent_level
+    if not settled and after_strum(signal, STRUM.early_settle_s) is None:
+        heard = float(np.max(np.abs(signal.x), initial=0.0)) > STRUM_END.silent_level
         problem = "damped too soon: let the strum ring for a second" if heard else "no strings are heard"
         return [StrumReading(s, None, None, 0.0, problem=problem) for s in strings]
     return [_report(s, settled, goals, targets) for s in strings]
 
 
-def _without_rumble(x: Samples, rate: float) -> Samples:
+def _without_rumble(signal: Signal) -> Signal:
+    x, rate = signal
     if len(x) == 0:
-        return x
+        return signal
     times = STRUM.rumble_hz / np.maximum(rfftfreq(len(x), 1 / rate), 1e-3)
-    return np.asarray(irfft(rfft(x) / (1 + times**8), len(x)))
+    return Signal(np.asarray(irfft(rfft(x) / (1 + times**8), len(x))), rate)
 
 
 def _as_named(
@@ -138,14 +138,14 @@ def _clear_alone(found: VotedString) -> bool:
 
 
 def _settled_after(
-    x: Samples, rate: float, settle: float, goals: dict[int, float], before: Samples | None
+    signal: Signal, settle: float, goals: dict[int, float], before: Samples | None
 ) -> dict[int, VotedString]:
     """The strings separable in the sound from `settle` s after the strum, without what sounded `before` it."""
-    segment = after_strum(x, rate, settle)
-    heard = sinusoids(segment, rate) if segment is not None else None
+    segment = after_strum(signal, settle)
+    heard = sinusoids(Signal(segment, signal.rate)) if segment is not None else None
     if heard is None:
         return {}
-    others = after_strum_onset(heard, before, rate) if before is not None else None
+    others = after_strum_onset(heard, before, signal.rate) if before is not None else None
     found = {s: deglided(heard, f) for s, f in cancel_iteratively(heard, goals, others).items()}
     share = _real(found)
     return {s: _own_pitch(heard, f, share) for s, f in found.items()} if share else found
@@ -205,8 +205,9 @@ class SegmentParameters(NamedTuple):
 SEGMENT = SegmentParameters()
 
 
-def before_strum(x: Samples, rate: float) -> Samples | None:
+def before_strum(signal: Signal) -> Samples | None:
     """The sound just before a strum (N,); None where it does not stand out, or the sound begins with it."""
+    x, rate = signal
     size = int(SEGMENT.block_s * rate)
     power = np.square(x[: len(x) // size * size]).reshape(-1, size).mean(axis=1)
     if not np.any(power > 0):
