@@ -40,23 +40,23 @@ class IdentificationParameters(NamedTuple):
     same_string_st: float = 0.45  # half steps between plucks of one string
     lowest_note: int = 21  # notes an open string can have
     highest_note: int = 88
-    cost_half_step: float = 0.35  # log odds lost: a half step from home, a reading an octave off, a string not heard
-    cost_octave: float = 3.0
-    cost_missing: float = 4.0
-    cost_stranger: float = 5.0  # a note that is no open string; a tuning without a name
-    cost_no_family: float = 4.5
+    cost_half_step: float = 0.35  # of distance from home
+    cost_octave: float = 3.0  # a reading an octave off
+    cost_missing: float = 4.0  # a string not heard
+    cost_stranger: float = 5.0  # a note that is no open string
+    cost_no_family: float = 4.5  # a tuning without a name
     min_belief: float = 0.6  # share of the belief that the first candidate needs
     # -- one strum
-    strum_after_s: float = 0.35  # s after the loudest moment, and for how long it is looked at
-    strum_s: float = 1.6
+    strum_after_s: float = 0.35  # after the loudest moment
+    strum_s: float = 1.6  # looked at
     partials: int = 8
     near_cents: float = 16.0
     tunings_read: int = 6  # tunings that are read string by string
     # -- a guitar alone that plays
     look_s: float = 60.0  # of a recording that is looked at
-    open_share: float = 0.5  # of the notes that are open; of those, on the lowest string; frets that are used
-    lowest_share: float = 0.4
-    frets: int = 12
+    open_share: float = 0.5  # of the notes that are open
+    lowest_share: float = 0.4  # of those, on the lowest string
+    frets: int = 12  # that are used
     odd_share: float = 0.03  # of the notes that are none of the guitar's: misread, or an octave low
     note_weight: float = 0.5  # notes of a riff depend on each other
     prior_weight: float = 1.2

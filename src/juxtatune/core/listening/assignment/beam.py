@@ -31,9 +31,9 @@ class BeamParameters(NamedTuple):
     """Beam search over string assignments; costs in natural logs of odds are chosen by hand, no source."""
 
     width: int = 128  # assignments followed at once
-    old_pitch_sigma_st: float = 0.2  # semitones: how closely a string lies at its old pitch, and on its target
-    target_sigma_st: float = 0.3
-    max_unturned_st: float = 0.6  # semitones by which a string that was not turned never moves
+    old_pitch_sigma_st: float = 0.2  # how closely a string lies at its old pitch
+    target_sigma_st: float = 0.3  # and on its target
+    max_unturned_st: float = 0.6  # by which a string that was not turned never moves
     min_plain_pitch: float = 53.5  # pitch above which strings are plain and stiffer (common practice, no source)
     plain_ln_stiffness: float = 1.2  # in ln B f1²
     min_sure_probability: float = 0.8

@@ -20,7 +20,7 @@ class TimbreParameters(NamedTuple):
     prior_count: float = 3.0  # plucks and strings that the usual spreads count as
     min_sigma: float = 0.01  # 1σ
     damping_features: tuple[int, int] = (1, 2)  # which traits are of the damping
-    damping_pitch_spread_st: float = 8.0  # semitones: how closely the damping may follow the pitch, as a ratio of spreads
+    damping_pitch_spread_st: float = 8.0  # how closely the damping may follow the pitch, as a ratio of spreads
     max_misfit: float = 8.0
 
 

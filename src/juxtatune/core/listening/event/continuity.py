@@ -32,13 +32,13 @@ class ContinuityParameters(NamedTuple):
     frame_s: float = 0.06
     frame_periods: float = 5.0
     hop_s: float = 0.015
-    before_s: tuple[float, float] = (0.5, 0.02)  # before an onset and after it, from when to when
-    after_s: tuple[float, float] = (0.1, 0.6)
+    before_s: tuple[float, float] = (0.5, 0.02)  # from when to when before an onset
+    after_s: tuple[float, float] = (0.1, 0.6)  # and after it
     min_frames: int = 6
-    max_phase_step_rad: float = 0.25  # rad, and ln of size: what goes on jumps by no more
+    max_phase_step_rad: float = 0.25
     max_level_step_ln: float = 0.2
     min_power_share: float = 0.003  # of the loudest partial's power
-    max_scatter_rad: float = 0.3  # rad: what scatters more says nothing; and so many partials must be clear
+    max_scatter_rad: float = 0.3  # a partial that scatters more says nothing
     min_partials: int = 2
 
 
@@ -91,17 +91,17 @@ class ModulationParameters(NamedTuple):
 
     string_score: float = 0.6  # a drum's pitch falls too
     min_score: float = 0.48  # what is less like a string is another sound beside one
-    partials: int = 6  # looked at, and enough
+    partials: int = 6  # looked at
     min_partials: int = 3
-    around_s: float = 0.12  # on either side of an onset, in periods too; and in frames
-    around_periods: float = 10.0
+    around_s: float = 0.12  # on either side of an onset
+    around_periods: float = 10.0  # at the least
     min_frames: int = 4
-    near_s: float = 0.06  # about an onset; and in power, from frame to frame
-    power_step_range: tuple[float, float] = (0.4, 2.5)
+    near_s: float = 0.06  # about an onset
+    power_step_range: tuple[float, float] = (0.4, 2.5)  # from frame to frame
     min_power_share: float = 0.001  # of the loudest partial's power; and how much more one may rise than another
-    max_rise_ratio: float = 4.0
+    max_rise_ratio: float = 4.0  # one partial may rise by so much more than another
     smoothing_frames: int = 5
-    max_still_cents: float = 4.0  # cents that partials leap by and lie apart
+    max_still_cents: float = 4.0  # partials leap by and lie apart
     # what is turned: how far it moves at the least (cents), apart (of that) and leaps at once; and its power
     min_turn_cents: float = 3.0
     max_gap_share: float = 0.35

@@ -22,20 +22,20 @@ class DetectionParameters(NamedTuple):
     min_score: float = 0.42
     min_rich_score: float = 0.25
     min_dominant_score: float = 0.15  # where it carries most of the power
-    min_new_weight: float = 0.1  # in weight and in parts of the power
-    min_partial_power_share: float = 0.02
+    min_new_weight: float = 0.1  # of a peak that counts as new
+    min_partial_power_share: float = 0.02  # of an audible partial
     min_dominant_power_share: float = 0.75
     sure_score: float = 0.75  # above it a tone of new partials is not doubted
-    repluck_score_margin: float = 0.3  # in score: so it is picked again itself, and not its octave
-    bright_weight: float = 6.0  # in weight of new partials: no swelling, and hardly a drum, brings as much
+    repluck_score_margin: float = 0.3  # so it is picked again itself, and not its octave
+    bright_weight: float = 6.0  # of new partials: no swelling, and hardly a drum, brings as much
     min_repluck_power_share: float = 0.5  # of the power of what is new: so what jumps is not just the band under it
-    octave_score_margin: float = 0.1  # in score: so another octave is heard when other strings are taken away
-    near_target_st: float = 0.75  # semitones from a string's target
+    octave_score_margin: float = 0.1  # so another octave is heard when other strings are taken away
+    near_target_st: float = 0.75  # from a string's target
     max_shared_ratio_error: float = 0.01  # a higher string so close to a partial shares it
-    multiple_power_share: float = 0.96  # of the power; in score
+    multiple_power_share: float = 0.96  # of the tone below
     multiple_score_margin: float = 0.2
     max_difference_tone_multiple: float = 8.5  # times a low tone that several strings make
-    penalty_far: float = 0.06  # what a tone's score loses further off, and on no string
+    penalty_far: float = 0.06  # in score: further than that off its string
     penalty_no_string: float = 0.25
 
 

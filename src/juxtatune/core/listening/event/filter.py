@@ -25,12 +25,12 @@ class FilterParameters(NamedTuple):
 
     look_s: float = 0.3  # window in which a tone is scored best
     max_echo_power_ratio: float = 6.0  # power ratio: a tone so much louder is no echo of the one before
-    echo_s: float = 0.16  # after its onset, and below which score
-    late_echo_s: float = 0.27
+    echo_s: float = 0.16  # after the onset of the tone before
+    late_echo_s: float = 0.27  # the same of a tone with a low score
     max_late_echo_score: float = 0.6
     max_echo_multiple: float = 6.5  # times the pitch: higher up any tone is near one of another's partials
-    weak_score: float = 0.45  # in score: what a longer look may hear as another tone, and by how much better
-    longer_score_margin: float = 0.2
+    weak_score: float = 0.45  # below it a longer window is looked at
+    longer_score_margin: float = 0.2  # by which another tone must score better there
     at_once_s: float = 0.02
     min_opening_s: float = 0.12
     opening_decay_s: float = 2.0  # in which a string that rings from the start falls

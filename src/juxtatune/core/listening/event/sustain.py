@@ -24,15 +24,15 @@ from juxtatune.core.listening.types import Reading
 class SustainParameters(NamedTuple):
     """Decay, damping and mains frequencies of a tone."""
 
-    mains_tolerance: float = 0.003  # from a multiple; of the weight
+    mains_tolerance: float = 0.003  # relative distance from a multiple
     mains_tolerance_hz: float = 1.5
     min_mains_weight_share: float = 0.8
     low_tone_tolerance: float = 0.006  # how well a short look tells a low tone
     max_hum_decay_db_per_s: float = 1.0  # a string loses at least this much in a second
-    look_s: float = 0.1  # before and after a moment, and in power
+    look_s: float = 0.1  # before and after a moment
     gone_power_ratio: float = 0.1
-    silent_power_ratio: float = 0.01  # in power, and how long a distorted string may not fall
-    max_sustain_s: float = 3.2
+    silent_power_ratio: float = 0.01
+    max_sustain_s: float = 3.2  # a distorted string may not fall for so long
 
 
 SUSTAIN = SustainParameters()
@@ -112,15 +112,15 @@ class DampedParameters(NamedTuple):
 
     max_frame_s: float = 0.3  # of the frames before and after
     min_frame_s: float = 0.12
-    before_s: float = 0.012  # from the new string: its onset is not exact, and the old one fades
-    after_s: float = 0.04
+    before_s: float = 0.012  # from the new string: its onset is not exact
+    after_s: float = 0.04  # the old one fades
     after_start_s: float = 0.03  # after its onset
     min_power_share: float = 1e-3  # of its strongest partial's power
-    min_distance_bins: float = 2.2  # bins of a Hann frame, so far from another's partial a partial is its own
-    noise_distance_bins: float = 3.0  # bins to what sounds beside it, in power over that
+    min_distance_bins: float = 2.2  # of a Hann frame: so far from another's partial a partial is its own
+    noise_distance_bins: float = 3.0  # to what sounds beside a partial
     min_snr: float = 4.0
-    max_power_ratio: float = 10 ** (-12 / 10)  # in power, beyond what it loses anyway
-    min_growth_frames: float = 0.5  # frames, from where a loss shows
+    max_power_ratio: float = 10 ** (-12 / 10)  # beyond what it loses anyway
+    min_growth_frames: float = 0.5  # from where a loss shows
     partials: int = 60
 
 

@@ -35,8 +35,8 @@ class HumParameters(NamedTuple):
     min_snr: float = 4.0  # times the size of what lies beside
     min_lines: int = 2
     max_own_level_ratio: float = 1.4  # times its quiet size: more is a string
-    moment_s: float = 0.12  # s; in power
-    min_power_ratio: float = 1e-10
+    moment_s: float = 0.12
+    min_power_ratio: float = 1e-10  # quieter moments are gaps in the sound
     min_present_power_ratio: float = 0.1
     block_frames: int = 40  # moments for which a line keeps one size
 

@@ -18,19 +18,19 @@ from juxtatune.core.listening.live.listener import GLIMPSE_S
 class BendParameters(NamedTuple):
     """A bent string."""
 
-    rise_db: float = 6.0  # a rise of the level, or so long a silence, is a new note
-    gap_s: float = 0.3
-    level_decay_db_per_s: float = 12.0  # how fast a level is forgotten, dB/s
+    rise_db: float = 6.0  # a rise of the level is a new note
+    gap_s: float = 0.3  # so is a silence
+    level_decay_db_per_s: float = 12.0  # how fast a level is forgotten
     settle_s: float = GLIMPSE_S + 0.08  # after the attack a glimpse still holds the glide of it, which falls by some cents
     earliest_s: float = 0.04  # after the attack a glimpse can be had
-    begin_cents: float = 8.0  # cents from the start at which the bend has begun
-    max_glide_cents: float = 10.0  # cents by which an attack falls without a bend
+    begin_cents: float = 8.0  # from the start at which the bend has begun
+    max_glide_cents: float = 10.0  # by which an attack falls without a bend
     min_frames: int = 4  # settled glimpses make a start
     held_s: float = 0.5  # of one height: half a vibrato's period at least, common practice, no source
-    max_drift_cents: float = 6.0  # cents: a held height drifts and swings by less
-    max_swing_cents: float = 60.0
-    max_sigma_cents: float = 6.0  # cents, 1σ: while a string moves fast its pitch is only so certain
-    hit_cents: float = 10.0  # cents from a size within which a bend is it; common practice, no source
+    max_drift_cents: float = 6.0  # a held height drifts by less
+    max_swing_cents: float = 60.0  # and swings by less
+    max_sigma_cents: float = 6.0  # 1σ: while a string moves fast its pitch is only so certain
+    hit_cents: float = 10.0  # from a size within which a bend is it; common practice, no source
 
 
 BEND = BendParameters()

@@ -20,9 +20,9 @@ class EarParameters(NamedTuple):
     look_s: float = 0.1  # how often the dearer looks are taken
     attack_s: float = 0.1  # of an attack beats are not read
     min_sound_s: float = 0.72  # of sound beats are read from
-    min_unison_cents: float = 60.0  # cents between the strings of a unison bend as it starts; common practice, no source
+    min_unison_cents: float = 60.0  # between the strings of a unison bend as it starts; common practice, no source
     max_unison_cents: float = 450.0
-    unison_cents: float = 5.0  # cents within which a unison bend is one; common practice, no source
+    unison_cents: float = 5.0  # within which a unison bend is one; common practice, no source
 
 
 EAR = EarParameters()
@@ -106,7 +106,7 @@ class BeatingParameters(NamedTuple):
     """Beats of two strings."""
 
     span_s: float = 1.2  # of sound that is read: longer sees slower beats, but follows a turned peg later
-    max_beat_hz: float = 12.0  # Hz between partials that are still taken to meet
+    max_beat_hz: float = 12.0  # between partials that are still taken to meet
     max_level_difference_db: float = 24.0  # a partial weaker than the other by more than this makes no beat that is heard
     min_sign_hz: float = 0.12  # by so much one of two partials must lie nearer to the reference for the sign to be known
 

@@ -88,7 +88,7 @@ class IsolationParameters(NamedTuple):
     clear_s: float = 0.02
     max_power_ratio: float = 0.5  # power of them that is left when they could be followed back
     near_s: float = 2.0  # around it: what a reading may ask for
-    max_decay_per_s: float = 6.0  # 1/s: what dies sooner cannot be followed back
+    max_decay_per_s: float = 6.0  # what dies sooner cannot be followed back
 
 
 ISOLATION = IsolationParameters()

@@ -19,13 +19,13 @@ from juxtatune.core.listening.partials.demodulate import Heterodyned, partial_hz
 class DeglideParameters(NamedTuple):
     """The rest of the attack glide of a string in a strum."""
 
-    glide_sigma_cents: float = 0.25  # cents by which a glide that was not taken out may move a reading
+    glide_sigma_cents: float = 0.25  # by which a glide that was not taken out may move a reading
     max_sigma_cents: float = 2.0
     sigma_factor: float = 1.5  # to 1σ, as measured in benchmarks/: neighbours leave more than the fit knows
-    around_cents: float = 8.0  # cents, 1/s: what lies so near a partial and dies no sooner is of the same string
+    around_cents: float = 8.0  # what lies so near a partial and dies no sooner is of the same string
     max_decay_per_s: float = 6.0
     min_decay_per_s: float = 0.3
-    usual_spread_cents: float = 0.2  # cents: strands of one partial that beat
+    usual_spread_cents: float = 0.2  # strands of one partial that beat
     # of a string that sinusoids make which die at once: from which share of them and by where in doubt, by so much (log odds)
     fast_share_range: tuple[float, float] = (0.4, 0.6)  # and 1σ
     fast_doubt_nats: float = 2.5

@@ -19,10 +19,10 @@ class PresenceParameters(NamedTuple):
 
     low_partials: int = 5
     lower_partials: int = 8
-    alone_hz: float = 4.0  # Hz: so near a louder partial of another string, what that leaves is read as a string
+    alone_hz: float = 4.0  # so near a louder partial of another string, what that leaves is read as a string
     beside_hz: float = 0.3
     upon_hz: float = 0.6
-    max_partial: int = 40  # partial; cents
+    max_partial: int = 40
     above_cents: float = 1.5
     stray_cents: float = 4.0
     max_doubt_nats: float = 1.0

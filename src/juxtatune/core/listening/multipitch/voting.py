@@ -18,7 +18,7 @@ from juxtatune.core.listening.partials.demodulate import partial_hz
 class VotingParameters(NamedTuple):
     """The vote of sinusoids for a string's offset and inharmonicity."""
 
-    reach_cents: float = 70.0  # cents either side of a target
+    reach_cents: float = 70.0  # either side of a target
     usual_inharmonicity: float = 6e-5
     partials: int = 16
     shared_weight: float = 0.5  # what a partial counts that another string may have too

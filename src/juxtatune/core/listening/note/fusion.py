@@ -23,15 +23,15 @@ class FusionParameters(NamedTuple):
     weight_power: float = 8.0  # power by which a less sure fit counts less
     glide_mean_share: float = 0.5  # of a glide's mean is what is not sure without it
     max_separation_s: float = 2.4
-    min_separation_sigma_cents: float = 0.07  # cents: what is less sure is taken apart from what sounds beside it
-    surer_ratio: float = 1.5  # times as sure, from where what is taken apart counts, and counts alone
-    surely_ratio: float = 2.7
+    min_separation_sigma_cents: float = 0.07  # what is less sure is taken apart from what sounds beside it
+    surer_ratio: float = 1.5  # from where the separated estimate counts
+    surely_ratio: float = 2.7  # from where it counts alone
     stray_sigmas: float = 7.0  # in 1σ: further off it is another's
-    far_sigmas: float = 2.5  # in 1σ and cents: so is what is this far off, however unsure the fit
+    far_sigmas: float = 2.5  # so is what is this far off, however unsure the fit
     far_cents: float = 1.0
-    slipped_cents: float = 20.0  # cents from where a tone began: it slipped on to a string that rings
-    astray_cents: float = 30.0  # cents from where a tone began: whatever a fit says that is lost among other strings
-    lost_cents: float = 1.5  # cents: among strings that ring, what is less sure says only that one lies near
+    slipped_cents: float = 20.0  # from where a tone began: it slipped on to a string that rings
+    astray_cents: float = 30.0  # from where a tone began: whatever a fit says that is lost among other strings
+    lost_cents: float = 1.5  # among strings that ring, what is less sure says only that one lies near
     # times as sure, and cents from where a tone began: a fit that is elsewhere has slipped
     far_surer_ratio: float = 20.0
     onset_tone_cents: float = 5.0

@@ -39,10 +39,10 @@ class MeasureParameters(NamedTuple):
 
     attack_from_s: float = 0.012
     attack_to_s: float = 0.112
-    min_glide_cents: float = -3.0  # cents above the settled pitch: beyond it is another string's
+    min_glide_cents: float = -3.0  # above the settled pitch: beyond it is another string's
     max_glide_cents: float = 25.0
     max_extrapolation_times: float = 2.0  # time constants before the first frame, from where a glide is not extrapolated back
-    max_attack_cents: float = 150.0  # cents: an attack further off is an artefact, even while a string is turned
+    max_attack_cents: float = 150.0  # an attack further off is an artefact, even while a string is turned
     shortest_s: float = 0.12
     first_look_s: float = 1.2  # of a string that is clear but for its beginning
     # drift probability from which further estimates are skipped, and from where they count less
@@ -224,8 +224,8 @@ class ReadingParameters(NamedTuple):
     """The reading of a string at rest."""
 
     turned_text: str = "it is turned as soon as it sounds: pluck it once it rests"
-    unsure_cents: float = 0.1  # cents: what is surer rests, and what is vaguer has no pitch
-    vague_cents: float = 3.0
+    unsure_cents: float = 0.1  # what is surer rests
+    vague_cents: float = 3.0  # what is vaguer has no pitch
     min_periods: int = 16  # of a glide, that tell where it ends
     surer_ratio: float = 0.4  # of the 1σ of all that sounds: so sure must be what sounded before
 

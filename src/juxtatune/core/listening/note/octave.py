@@ -25,7 +25,7 @@ from juxtatune.core.listening.types import Targets
 class OctaveParameters(NamedTuple):
     """Octave correction upward."""
 
-    vague_cents: float = 1.0  # cents: what is surer is one tone
+    vague_cents: float = 1.0  # what is surer is one tone
     surer_ratio: float = 5.0
     min_power_share: float = 0.85  # of the power of the low tone
     multiples: tuple[float, int, int, int] = 1.5, 2, 3, 4

@@ -15,8 +15,8 @@ from juxtatune.core.listening.source import Signal
 class OnsetRefinementParameters(NamedTuple):
     """The onset from the fitted tone."""
 
-    refine_s: float = 0.05  # from the guess; where strings ring, a fit may explain them too
-    near_s: float = 0.02
+    refine_s: float = 0.05  # from the guess
+    near_s: float = 0.02  # the same where strings ring: a fit may explain them too
     edge_s: float = 0.002
     attack_before_s: float = 0.08
     noted_s: float = 0.015

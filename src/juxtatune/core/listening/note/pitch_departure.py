@@ -14,22 +14,22 @@ from juxtatune.core.listening.source import Signal
 class DepartureParameters(NamedTuple):
     """When a ringing string leaves its pitch."""
 
-    partials: int = 6  # looked at, and enough
+    partials: int = 6  # looked at
     min_partials: int = 3
     max_spread_share: float = 0.35  # of how far they have gone, that partials may lie apart
     from_s: float = 0.04  # after the onset
     look_s: float = 4.0
     max_frames: int = 600
-    smoothing_frames: int = 5  # frames, and what a slope is taken of
-    slope_s: float = 0.12
+    smoothing_frames: int = 5
+    slope_s: float = 0.12  # that a slope is taken over
     # cents a second beyond a glide's, and for how long; from which part of it a hand begins; no glide rises so fast
     fast_cents_per_s: float = 20.0
     fast_for_s: float = 0.1
     begin_share: float = 0.4
     max_glide_rise_cents_per_s: float = 60.0
-    within_s: float = 0.5  # how far it goes in that time at the least, and stays, cents
+    within_s: float = 0.5  # it must go so far
     min_departure_cents: float = 8.0
-    min_stay_cents: float = 4.0
+    min_stay_cents: float = 4.0  # and stay so far off
 
 
 DEPARTURE = DepartureParameters()

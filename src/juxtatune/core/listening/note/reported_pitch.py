@@ -42,7 +42,7 @@ class DriftParameters(NamedTuple):
     slow_ratio: float = 1.2
     slow_ratio_width: float = 0.4
     min_decay_per_s: float = 0.1
-    turned_cents: float = 10.0  # cents: a string that moves so far is being turned, and where it ends counts
+    turned_cents: float = 10.0  # a string that moves so far is being turned, and where it ends counts
 
 
 DRIFT = DriftParameters()
@@ -87,7 +87,7 @@ class PeriodParameters(NamedTuple):
     max_partial: int = 8  # partials that a period is heard by
     min_decay_per_s: float = 0.3
     share: float = 0.5
-    max_cents: float = 4.0  # cents: further off it is another's
+    max_cents: float = 4.0  # further off it is another's
 
 
 PERIOD = PeriodParameters()

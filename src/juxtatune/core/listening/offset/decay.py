@@ -23,7 +23,7 @@ class DecayParameters(NamedTuple):
     max_s: float = 2.0
     min_frames: int = 8
     min_partials: int = 3
-    min_snr: float = 12.0  # times the noise, in power
+    min_snr: float = 12.0  # in power
     min_rate_per_s: float = 0.05
     rate_sigma_ln: float = 0.25  # 1σ of ln rate of one partial: bridge and body take more from some than from others
     slope_prior: float = 0.5

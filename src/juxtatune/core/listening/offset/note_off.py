@@ -130,15 +130,15 @@ class StrumEndParameters(NamedTuple):
 
     frame_s: float = 0.1
     hop_s: float = 0.05
-    lag_frames: int = 3  # frames, so that none is of both; of a frame, that counts for little
-    edge_s: float = 0.025
+    lag_frames: int = 3  # so that no frame is of both
+    edge_s: float = 0.025  # of a frame, that counts for little
     low_hz: float = 60.0  # partials that ring for long
     high_hz: float = 1500.0
     min_snr: float = 30.0  # in power, over what lies between partials
     max_remaining_ratio: float = 0.3  # in power, to the end: hum or a room
-    gone_power_ratio: float = 0.05  # in power; of the rest; places in the spectrum
-    min_gone_share: float = 0.6
-    min_bins: int = 5
+    gone_power_ratio: float = 0.05
+    min_gone_share: float = 0.6  # of the places
+    min_bins: int = 5  # places in the spectrum
     muted_from_s: float = 0.1  # after the strum: before that its attack dies away
     max_s: float = 2.4  # of sound: in less the pencil finds nothing
     usual_s: float = 0.9

@@ -32,7 +32,7 @@ class NotesParameters(NamedTuple):
     unheard_glide_share: float = 0.4  # of what a pluck glides less than others, it may be too sharp by
     # what plucks glide by as a rule: of all alike, since those read without their glide claim most, and few read too much of it
     usual_glide_quantile: float = 0.55
-    usual_glide_cents: float = 5.0  # cents, of which no attack tells
+    usual_glide_cents: float = 5.0  # of which no attack tells
     near_cents: float = 4.0  # so near the common pitch so much of their weight must lie
     min_weight_share: float = 0.4
 

@@ -56,7 +56,7 @@ class OffsetParameters(NamedTuple):
     third_cents_range: tuple[float, float] = (2.0, 5.0)
     third_level_range: tuple[float, float] = (0.03, 0.2)
     fifth_share: float = 0.2
-    fifth_st: float = 0.0235  # semitones by which such a partial, a little stretched, is sharp of a tempered note
+    fifth_st: float = 0.0235  # by which such a partial, a little stretched, is sharp of a tempered note
 
 
 OFFSET = OffsetParameters()

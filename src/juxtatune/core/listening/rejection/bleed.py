@@ -23,26 +23,26 @@ class BleedParameters(NamedTuple):
     odd_db: float = 12.0  # as far as this only what lies on a string near its target
     gap_db: float = 4.0  # an empty stretch of levels this wide may part two players
     other_db: float = 12.0  # a player is no softer than this
-    band_tones: int = 3  # tones of a band, and how many times as many as lie on strings
-    band_ratio: float = 2.0
-    few_plucks: int = 3  # loud plucks lie so close together
-    alike_db: float = 8.0
-    sure_score: float = 0.65  # in score, and of the soft ones
+    band_tones: int = 3  # from so many tones off the strings
+    band_ratio: float = 2.0  # and so many times as many as lie on strings
+    few_plucks: int = 3
+    alike_db: float = 8.0  # loud plucks lie so close together
+    sure_score: float = 0.65
     convincing_score: float = 0.5
-    min_convincing_share: float = 0.5
-    near_target_st: float = 0.75  # semitones from a target at which a string is usually found
+    min_convincing_share: float = 0.5  # of the soft ones
+    near_target_st: float = 0.75  # from a target at which a string is usually found
     vague_cents: float = 2.0
     vaguer_ratio: float = 3.0  # times as unsure as is usual here or on this string: a real guitar's partials disagree
     much_vaguer_ratio: float = 8.0  # the same in a take of a few plucks, of which one may be a string that disagrees more
-    no_pitch_cents: float = 15.0  # cents: what is less sure than that says nothing
+    no_pitch_cents: float = 15.0  # what is less sure than that says nothing
     faint_db: float = 10.0
     upon_cents: float = 4.0
     apart_cents: float = 75.0
     rings_on_s: float = 0.15  # longer than damping takes: so it was not damped for the next
-    elsewhere_cents: float = 20.0  # cents: further from where it was no string is picked again
+    elsewhere_cents: float = 20.0  # further from where it was no string is picked again
     again_s: float = 0.1  # at most between the end of a reading and the next pluck of its string
-    astray_cents: float = 150.0  # cents from a target: far off, and near enough to be it
-    found_cents: float = 100.0
+    astray_cents: float = 150.0  # from a target: far off
+    found_cents: float = 100.0  # and near enough to be it
     min_octave_probability: float = 0.4  # under a louder string
 
 

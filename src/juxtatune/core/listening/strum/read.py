@@ -33,18 +33,18 @@ class StrumParameters(NamedTuple):
 
     settle_s: float = 0.6  # the glide of the attack is left out
     early_settle_s: float = 0.3
-    sure_cents: float = 1.5  # cents: what is less sure and found early alone must be doubted far less
-    max_doubt_once_nats: float = 0.5  # log odds: what is found once must be doubted less
+    sure_cents: float = 1.5  # what is less sure and found early alone must be doubted far less
+    max_doubt_once_nats: float = 0.5  # what is found once must be doubted less
     max_doubt_early_nats: float = -0.4
     same_cents: float = 9.0  # two looks at one string differ by no more
-    doubt_margin_nats: float = 2.0  # log odds: where two looks differ by more than that, one must be doubted so much less
-    wander_cents: float = 4.0  # cents: where they differ by more, neither is better
+    doubt_margin_nats: float = 2.0  # where two looks differ by more than that, one must be doubted so much less
+    wander_cents: float = 4.0  # where they differ by more, neither is better
     rumble_hz: float = 24.0  # what lies below no string makes: an offset, wind, a stage
-    real_scatter_cents: float = 0.1  # cents of scatter, of two thirds of a real guitar's strings
+    real_scatter_cents: float = 0.1  # scatter, of two thirds of a real guitar's strings
     all_real_scatter_cents: float = 0.16
     min_real_strings: int = 3  # strings that say so
-    real_sigma_cents: float = 0.9  # cents: the pitch of such a string is defined no better
-    prior_nats: float = 2.3  # log odds that a string of a strum is read rightly
+    real_sigma_cents: float = 0.9  # the pitch of such a string is defined no better
+    prior_nats: float = 2.3  # that a string of a strum is read rightly
 
 
 STRUM = StrumParameters()

@@ -24,8 +24,8 @@ class TwmParameters(NamedTuple):
     proposing: tuple[int, int] = 10, 12  # peaks that propose fundamentals, and the partials each may be
     min_f0_hz: float = 26.0
     max_f0_hz: float = 1450.0
-    rich_weight: float = 6.0  # in weight; of the first eight partials
-    rich_low_partials: int = 6
+    rich_weight: float = 6.0
+    rich_low_partials: int = 6  # of the first eight
     richer_weight: float = 15.0  # the same where some lie upon what sounded before
     richer_low_partials: int = 4
 
