@@ -9,12 +9,18 @@ from pathlib import Path
 import pytest
 from hypothesis import settings
 
+from juxtatune.app.compile_cache import drop_if_stale
 from juxtatune.app.session import Session
 from juxtatune.book.demo import write_demo_book
 
 # a slow machine is no fault of the code
 settings.register_profile("calm", deadline=None)
 settings.load_profile("calm")
+
+
+def pytest_configure(config: pytest.Config) -> None:
+    if not hasattr(config, "workerinput"):
+        drop_if_stale()
 
 
 @pytest.fixture(autouse=True)

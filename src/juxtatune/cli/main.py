@@ -8,6 +8,7 @@ from typing import Annotated
 
 import typer
 
+from juxtatune.app.compile_cache import drop_if_stale
 from juxtatune.cli.out import command
 from juxtatune.cli.quick_start import import_numba
 
@@ -244,4 +245,5 @@ def plan(
 
 
 def run() -> None:
+    drop_if_stale()
     app()

@@ -11,18 +11,13 @@ from collections.abc import Callable
 from contextlib import suppress
 from importlib import import_module
 from multiprocessing import get_context
-from pathlib import Path
 from pkgutil import walk_packages
 
 import juxtatune
+from juxtatune.app import compile_cache
 from juxtatune.app.warm import warm, warm_bound, warm_listener, warm_planner, warm_tones
 
 IMPORTED_LATE = ("ortools.sat.python.cp_model", "soundfile", "sounddevice", "PySide6.QtPrintSupport")
-
-
-def clear_cache() -> None:
-    for file in Path(__file__).parents[1].glob("core/**/__pycache__/*.nb[ic]"):
-        file.unlink(missing_ok=True)
 
 
 def _tones_and_planner() -> None:
@@ -46,7 +41,8 @@ def _run(job: Callable[[], None]) -> None:
 
 if __name__ == "__main__":
     print("Compiling the planner and the listener (once, a minute or two) …", file=sys.stderr)
-    clear_cache()
+    compile_cache.clear()
     with get_context("spawn").Pool(2) as two:
         two.map(_run, (_tones_and_planner, warm_listener, _import_all), chunksize=1)
     warm()
+    compile_cache.drop_if_stale()  # nothing is: it notes what was compiled

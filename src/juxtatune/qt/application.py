@@ -14,6 +14,7 @@ from PySide6.QtCore import QTimer
 from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QApplication, QMessageBox
 
+from juxtatune.app.compile_cache import drop_if_stale
 from juxtatune.app.preferences import Preferences, load_preferences
 from juxtatune.app.session import Session
 from juxtatune.app.warm import warm
@@ -103,6 +104,7 @@ def run_application(demo: bool) -> int:
     faults.install(user_state_path("juxtatune") / "errors.log")
     beat = _quit_on_signals(app)
     apply_theme(app, system_theme())
+    drop_if_stale()
     if not prepare(app):
         return 0
     with tempfile.TemporaryDirectory(prefix="juxtatune-demo-") as folder:
