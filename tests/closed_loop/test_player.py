@@ -89,6 +89,19 @@ def test_a_string_let_down_onto_its_pitch_is_sent_back_below(session) -> None:
     assert not player.run.procedure.checking and not player.run.saved
 
 
+def test_what_was_surely_heard_stands_as_the_next_string_is_picked_over_it(session) -> None:
+    player = Player(session, "drop Db", seed=3)
+    player.bring(6)
+    before = player.state(6)
+    for string in (5, 3, 2):
+        player.run.select(string)
+        player.guitar.pluck(string)
+        player.wait(1.3)
+    after = player.state(6)
+    assert before.sigma < 0.3 and after.sigma < 0.3  # the last look at it held two strings: ± 10 cents
+    assert after.cents == pytest.approx(before.cents, abs=0.3)
+
+
 def test_holding_freezes_the_run(session) -> None:
     player = Player(session, "drop D")
     player.run.held = True

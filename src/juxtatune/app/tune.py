@@ -35,6 +35,7 @@ ATTACK_S = 0.45  # after an attack a string may be taken for the one in hand for
 STALE_S = 0.2  # and for so long what is heard may still be the sound before it
 RISE_DB = 6.0  # a rise of the level that is an attack
 TRAIL = 400  # readings kept for each string
+BLUR_S = 0.5  # a sure reading is so old at most
 FRESH_S, SILENT_S = 0.5, 0.25  # after a pick a reading is news of where the string stood, not of a turned peg
 HEARD_STEP = 25.0  # cents
 THERE = (Status.STAYS, Status.LANDED, Status.CHECKED, Status.OFF)  # at the new pitch, or close to it
@@ -102,6 +103,7 @@ class TuneRun:
         self.finished = False  # every string was checked, and the guitar's new tuning is an edit
         self._ticket: Ticket | None = None
         self._sounding: int | None = None  # the string that rings
+        self._sure = (0.0, 0, 0.0, 0.0)  # the newest sure reading: s, string, cents, 1σ
         self._before: int | None = None  # the one that rang before the last attack
         self._attacked = -1.0  # when that was, s
         self._level = self._loud = -120.0
@@ -165,6 +167,8 @@ class TuneRun:
         fresh = self._is_fresh(g, string)
         self.trails[string].append(Point(g.t, cents, g.sigma_cents))
         attacked = self._takes_hand(string, g.t)
+        if string != self._sounding:
+            self._undo_blur(g.t)
         self._sounding = string
         if self.calibration is not None:
             self.procedure = procedure.hear(
@@ -177,7 +181,25 @@ class TuneRun:
         self.procedure = procedure.hear(
             self.procedure, g.t, string, cents - self.aim(string), g.sigma_cents, g.level_db, attacked
         )
+        self._note_sure(g, string)
         self._after_pass()
+
+    def _note_sure(self, g: PitchFrame, string: int) -> None:
+        """Keeps the newest reading that is about as sure as those just before it."""
+        at, last, _, sigma = self._sure
+        as_sure = string != last or g.t - at > BLUR_S or g.sigma_cents <= 3 * sigma
+        cents = self.procedure.state(string).cents
+        if as_sure and g.sigma_cents <= self.procedure.rules.surest and cents is not None:
+            self._sure = (g.t, string, cents, g.sigma_cents)
+
+    def _undo_blur(self, t: float) -> None:
+        """As another string begins, a look may hold both: what was surely heard of the one before counts, where they agree."""
+        at, string, cents, sigma = self._sure
+        if string != self._sounding or t - at > BLUR_S:
+            return
+        blurred = self.procedure.state(string)
+        if blurred.cents is not None and (blurred.sigma or 0.0) > max(2 * sigma, abs(blurred.cents - cents) / 2):
+            self.procedure = procedure.reread(self.procedure, string, cents, sigma)
 
     def _note_time(self, t: float) -> None:
         self._first = t if self._first is None else self._first

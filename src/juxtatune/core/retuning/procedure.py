@@ -140,6 +140,12 @@ def moved(p: Procedure, by: Mapping[int, float]) -> Procedure:
     return replace(p, strings=tuple(_shifted(s, by.get(s.string, 0.0), p) for s in p.strings))
 
 
+def reread(p: Procedure, string: int, cents: float, sigma: float) -> Procedure:
+    """The retune with another reading of one string, whose status stays."""
+    changed = (replace(s, cents=cents, sigma=sigma) if s.string == string else s for s in p.strings)
+    return replace(p, strings=tuple(changed))
+
+
 def _shifted(s: StringState, by: float, p: Procedure) -> StringState:
     if not by:
         return s

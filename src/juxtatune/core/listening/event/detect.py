@@ -31,7 +31,6 @@ class DetectionParameters(NamedTuple):
     min_repluck_power_share: float = 0.5  # of the power of what is new: so what jumps is not just the band under it
     octave_score_margin: float = 0.1  # so another octave is heard when other strings are taken away
     near_target_st: float = 0.75  # from a string's target
-    max_shared_ratio_error: float = 0.01  # a higher string so close to a partial shares it
     multiple_power_share: float = 0.96  # of the tone below
     multiple_score_margin: float = 0.2
     max_difference_tone_multiple: float = 8.5  # times a low tone that several strings make
@@ -102,8 +101,7 @@ def detect_tone(
         best = _difference_tone_root(best, total, targets, sounding_f0s)
     others = [t.score for t in total if abs(12 * np.log2(t.f1 / best.f1)) > 1.0]
     rang = again is None and _rang(best, sounding_f0s[-1:])
-    own = _own_power(best, sounding_f0s[-1:])
-    level = max(own, _power(Signal(after, rate), best.f1)) if rang else own
+    level = max(best.power, _power(Signal(after, rate), best.f1)) if rang else best.power
     return Begun(Candidate(onset, best, max(others, default=0.0), level, opening), True)
 
 
@@ -118,16 +116,6 @@ def _power(signal: Signal, f1: float) -> float:
     hz = partial_hz(f1, USUAL_INHARMONICITY, np.arange(1, 9))
     z = project(part, np.zeros(1, np.int64), hann(len(part)), hz[hz < 0.45 * rate], rate)
     return float(np.sum(np.abs(z) ** 2))
-
-
-def _own_power(tone: Tone, sounding_f0s: tuple[float, ...]) -> float:
-    """Power of a tone's partials, without those that a higher sounding string shares."""
-    own = tone.number > 0
-    for ratio in (f / tone.f1 for f in sounding_f0s if f > 1.5 * tone.f1):
-        times = round(ratio)
-        if abs(ratio / times - 1) < DETECTION.max_shared_ratio_error:
-            own &= tone.number % times != 0
-    return float(tone.peaks.powers[own].sum()) if own.any() else tone.power
 
 
 def _takes_over(again: Tone, best: Tone, sounding_f0s: tuple[float, ...]) -> bool:

@@ -6,6 +6,7 @@ old one had: those that no other string shares do.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import NamedTuple
 
@@ -20,6 +21,8 @@ from juxtatune.core.listening.partials.demodulate import MOST_PARTIALS, USUAL_IN
 from juxtatune.core.listening.source import Signal
 from juxtatune.core.listening.types import Reading
 
+F = NDArray[np.floating]
+
 
 class SustainParameters(NamedTuple):
     """Decay, damping and mains frequencies of a tone."""
@@ -30,6 +33,7 @@ class SustainParameters(NamedTuple):
     low_tone_tolerance: float = 0.006  # how well a short look tells a low tone
     max_hum_decay_db_per_s: float = 1.0  # a string loses at least this much in a second
     look_s: float = 0.1  # before and after a moment
+    sounding_power_ratio: float = 0.25
     gone_power_ratio: float = 0.1
     silent_power_ratio: float = 0.01
     max_sustain_s: float = 3.2  # a distorted string may not fall for so long
@@ -41,14 +45,19 @@ SUSTAIN = SustainParameters()
 def is_sounding(signal: Signal, c: Candidate, begin: float, end: float) -> bool:
     """Whether a tone is about as loud between two moments as after them."""
     x, rate = signal
-    hz = np.array([f for _, f, _ in c.tone.matched][:8])
     between, after = int((begin + 0.01) * rate), int((end + 0.02) * rate)
     size = int(end * rate) - between
     if size < 0.03 * rate or after + size > len(x):
         return True
-    z = project(x, np.array([between, after]), hann(size), hz, rate)
-    there, then = np.sum(np.abs(z) ** 2, axis=1)
-    return bool(there > 0.25 * then)
+    there, then = _powers(signal, c, [between, after], size, 8)
+    return bool(there > SUSTAIN.sounding_power_ratio * then)
+
+
+def _powers(signal: Signal, c: Candidate, starts: Sequence[int], size: int, partials: int = 6) -> F:
+    """Power (M,) of a tone's lowest partials in frames of `size` samples from `starts` (M,) on."""
+    hz = np.array([f for _, f, _ in c.tone.matched][:partials])
+    z = project(signal.x, np.array(starts), hann(size), hz, signal.rate)
+    return np.asarray(np.sum(np.abs(z) ** 2, axis=1))
 
 
 def of_the_mains(c: Candidate) -> bool:
@@ -81,30 +90,23 @@ def decays(signal: Signal, c: Candidate, start: float, until: float) -> bool:
 def is_damped(signal: Signal, c: Candidate, at: float) -> bool:
     """Whether a tone is gone soon after a moment, as a damped string is."""
     x, rate = signal
-    hz = np.array([f for _, f, _ in c.tone.matched][:6])
     size, before, after = (int(s * rate) for s in (SUSTAIN.look_s, at - 0.02 - SUSTAIN.look_s, at + 0.05))
     if before < 0 or after + size > len(x):
         return False
-    z = project(x, np.array([before, after]), hann(size), hz, rate)
-    there, then = np.sum(np.abs(z) ** 2, axis=1)
+    there, then = _powers(signal, c, [before, after], size)
     return bool(then < SUSTAIN.gone_power_ratio * there)
 
 
 def comes_and_goes(signal: Signal, c: Candidate) -> bool:
     """Whether a steady tone begins from silence and is damped soon, as hum hardly ever is."""
     x, rate = signal
-    hz = np.array([f for _, f, _ in c.tone.matched][:6])
     size, onset = int(SUSTAIN.look_s * rate), int(c.onset * rate)
     before, there = onset - int(0.02 * rate) - size, onset + int(0.05 * rate)
     last = min(len(x), there + int(SUSTAIN.max_sustain_s * rate)) - size
     if before < 0 or last <= there:
         return False
-    z = project(x, np.array([before, *range(there, last, size)]), hann(size), hz, rate)
-    power = np.sum(np.abs(z) ** 2, axis=1)
+    power = _powers(signal, c, [before, *range(there, last, size)], size)
     return bool(power[0] < SUSTAIN.silent_power_ratio * power[1] and power[1:].min() < SUSTAIN.gone_power_ratio * power[1])
-
-
-F = NDArray[np.floating]
 
 
 class DampedParameters(NamedTuple):
