@@ -8,6 +8,7 @@ import numpy as np
 
 from juxtatune.core.listening.assignment.beam import assign_strings
 from juxtatune.core.listening.dsp.resample import to_working_rate
+from juxtatune.core.listening.event.detect import Candidate
 from juxtatune.core.listening.event.filter import filter_onsets, same_pitch
 from juxtatune.core.listening.event.sustain import cut_at_damping
 from juxtatune.core.listening.hum.track import without_hum
@@ -23,6 +24,7 @@ from juxtatune.core.listening.types import Reading, Targets
 UNREAD_DB = 8.0
 ALONE_S = 0.3
 SILENT = 1e-6
+RINGS_S = 0.1  # into another note: what sounds for so long rings on
 
 
 def analyse(samples: Samples, rate: float, targets: Targets) -> list[Reading]:
@@ -31,9 +33,10 @@ def analyse(samples: Samples, rate: float, targets: Targets) -> list[Reading]:
 
 
 def analyse_working(signal: Signal, targets: Targets) -> list[Reading]:
+    """All plucks of a signal at its working rate."""
     if np.max(np.abs(signal.x), initial=0.0) < SILENT:
         return []
-    raw, signal, length = signal, without_hum(signal), signal.length_s
+    raw, signal = signal, without_hum(signal)
     found = filter_onsets(signal, onsets(signal), targets, signal is not raw)
     if signal is not raw:
         found = without_hum_residual(raw, found, targets)
@@ -41,20 +44,27 @@ def analyse_working(signal: Signal, targets: Targets) -> list[Reading]:
     readings: list[Reading | None] = []
     for k, c in enumerate(found):
         later = found[k + 1 :]
-        same = next((d.onset for d in later if same_pitch(c, d)), length)
-        next_note_onset = later[0].onset if later else length
-        still = tuple(r.f1 for r in readings if r is not None and r.f1 is not None and r.end > c.onset + 0.1)
-        r = read(signal, c, min(same, length), next_note_onset, targets, still)
-        if r is not None:
-            r = cut_at_damping(signal, r, later)
-        readings.append(
-            _with_timbre(signal, r, next_note_onset) if r is not None and targets.source is not None else r
-        )
+        still = tuple(r.f1 for r in readings if r is not None and r.f1 is not None and r.end > c.onset + RINGS_S)
+        r = read_among(signal, c, later, targets, still)
+        if r is not None and targets.source is not None:
+            r = _with_timbre(signal, r, later[0].onset if later else signal.length_s)
+        readings.append(r)
     heard = [r for r in readings if r is not None]
     # what cannot be read is worth saying of a pluck, not of every sound beside one
     loudest = max((r.level_db for r in heard), default=0.0)
     heard = [r for r in heard if r.f1 is not None or r.level_db > loudest - UNREAD_DB]
     return without_strays(assign_strings(without_drums(signal, heard), targets), targets)
+
+
+def read_among(
+    signal: Signal, c: Candidate, later: list[Candidate], targets: Targets, still: tuple[float, ...]
+) -> Reading | None:
+    """The reading of a candidate before `later` ones, over strings that `still` ring (Hz): until its string is picked again
+    or damped."""
+    length = signal.length_s
+    same = next((d.onset for d in later if same_pitch(c, d)), length)
+    reading = read(signal, c, min(same, length), later[0].onset if later else length, targets, still)
+    return cut_at_damping(signal, reading, later) if reading is not None else None
 
 
 def _with_timbre(signal: Signal, r: Reading, next_note_onset: float) -> Reading:

@@ -9,11 +9,10 @@ from typing import NamedTuple
 import numpy as np
 
 from juxtatune.core.listening.event.detect import Candidate, detect_tone
-from juxtatune.core.listening.event.filter import same_pitch, with_onset
-from juxtatune.core.listening.event.sustain import cut_at_damping
-from juxtatune.core.listening.note.measure import read
+from juxtatune.core.listening.event.filter import with_onset
 from juxtatune.core.listening.offset.note_off import find_end
 from juxtatune.core.listening.partials.demodulate import USUAL_INHARMONICITY, partial_hz
+from juxtatune.core.listening.pipeline import RINGS_S, read_among
 from juxtatune.core.listening.rejection.bleed import without_bleed, without_strays
 from juxtatune.core.listening.rejection.drums import is_drum, is_sure, only_drums, string_weight
 from juxtatune.core.listening.source import Signal
@@ -26,7 +25,6 @@ class NoteStreamParameters(NamedTuple):
     confirm_s: float = 0.5  # after an onset it is decided whether a string begins there: a tone is scored over 0.3 s
     settle_s: float = 0.9  # a note is read once it has rung for so long
     same_onset_s: float = 0.05  # a decided onset may be found a little later again: two lie further apart
-    rings_s: float = 0.1  # into another note: what sounds for so long rings on
     partials: int = 8
     kept: int = 24  # candidates and readings that a new one is held against
 
@@ -93,16 +91,12 @@ class NoteStream:
         c = self._confirmed[k]
         if c not in without_bleed(self._confirmed, targets):
             return None
-        here, length = _moved(c, -begin), signal.length_s
         later = [_moved(d, -begin) for d in self._confirmed[k + 1 :]]
         later += self._unconfirmed(window, times, targets)
-        same = next((d.onset for d in later if same_pitch(here, d)), length)
-        following = later[0].onset if later else length
         still = tuple(r.f1 for r in self._readings if r.f1 and self._rings_at(window, r, c.onset))
-        reading = read(signal, here, min(same, length), following, targets, still)
+        reading = read_among(signal, _moved(c, -begin), later, targets, still)
         if reading is None or self._is_drum(signal, reading):
             return None
-        reading = cut_at_damping(signal, reading, later)
         reading = replace(reading, start=begin + reading.start, end=begin + reading.end)
         return reading if reading in without_strays([*self._readings, reading], targets) else None
 
@@ -116,10 +110,10 @@ class NoteStream:
         start = max(r.start - window.begin, 0.0)
         at = onset - window.begin
         if r.f1 is None or at - start < NOTE_STREAM.settle_s or r.end < window.begin:
-            return r.end > onset + NOTE_STREAM.rings_s
+            return r.end > onset + RINGS_S
         hz = partial_hz(r.f1, r.inharmonicity or USUAL_INHARMONICITY, np.arange(1, NOTE_STREAM.partials + 1))
-        end = find_end(window.signal, start, at + 2 * NOTE_STREAM.rings_s, at, hz, r.f1)
-        return end > at + NOTE_STREAM.rings_s
+        end = find_end(window.signal, start, at + 2 * RINGS_S, at, hz, r.f1)
+        return end > at + RINGS_S
 
     def _unconfirmed(self, window: Window, times: list[float], targets: Targets) -> list[Candidate]:
         """Tones at the onsets that are too young to be decided."""
