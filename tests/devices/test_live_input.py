@@ -93,8 +93,13 @@ def wait_until_it_says(child, words: str, seconds: float = 60.0) -> str:
 def listen(env, *args, seconds=5.0):
     return subprocess.Popen(
         [*PROGRAM, "listen", "--tuning", "drop D", "--seconds", str(seconds), "--json", *args],
-        env=env, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
+        env=env, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, preexec_fn=_interruptible,
     )  # fmt: skip
+
+
+def _interruptible() -> None:
+    """What is started in the background ignores interrupts, and so would what it starts."""
+    signal.signal(signal.SIGINT, signal.SIG_DFL)
 
 
 def play(env, path) -> None:
