@@ -40,3 +40,22 @@ def test_nothing_is_left_to_compile_when_it_is_wanted() -> None:
     done = subprocess.run([sys.executable, "-c", USE], capture_output=True, text=True, timeout=120)
     assert done.stderr == ""
     assert done.stdout.strip() == "{}"
+
+
+START = """
+import sys
+from juxtatune.cli.quick_start import import_numba
+import_numba()
+from benchmarks.gigs import club_json
+from juxtatune.book.formats.gig import parse_gig
+from juxtatune.core.planning.planner import solve
+print(solve(parse_gig(club_json(0, 8, 2)), 20.0).optimal, "numba.typed.dictimpl" in sys.modules)
+import numba, numpy as np
+print(numba.njit(lambda x: np.sort(x)[0])(np.array([2.0, 1.0])))
+"""
+
+
+def test_a_command_loads_compiled_code_without_the_compiler_and_compiles_what_is_new() -> None:
+    done = subprocess.run([sys.executable, "-c", START], capture_output=True, text=True, timeout=120)
+    assert done.stderr == ""
+    assert done.stdout.splitlines() == ["True False", "1.0"]
