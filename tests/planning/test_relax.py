@@ -6,6 +6,7 @@ import json
 import math
 
 import numpy as np
+import pytest
 from benchmarks.gigs import club_json
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -38,6 +39,9 @@ def test_a_relaxed_night_never_costs_more_than_the_best_plan(value, data) -> Non
         return
     tracked = {v for v in open_songs(night) if data.draw(st.booleans())}
     assert relaxed_cost(night, tracked) <= best.plan.totals.objective + 1e-6
+    if night.first == 0:  # every song once, so that places and the curve count
+        every = set(range(len(gig.songs)))
+        assert relaxed_cost(night, every) <= best.plan.totals.objective + 1e-6
     raised: list[float] = []
     Relaxer(night).raise_on(lambda: math.inf, GO, lambda bound: raised.append(bound) or len(raised) < 20)
     assert max(raised, default=0.0) <= best.plan.totals.objective + 1e-6
@@ -58,6 +62,18 @@ def test_a_limit_just_above_the_optimum_does_not_hide_it(value) -> None:
         return
     again = Searcher(night).run(night.pred, BeamParams(10_000), wide.cost + 1e-6, GO)
     assert again.draft is not None and abs(again.cost - wide.cost) < 1e-6
+
+
+@pytest.mark.parametrize("tech", [True, False])
+def test_a_technician_or_a_curve_does_not_weaken_the_bound_of_a_night_of_few_songs(tech: bool) -> None:
+    value = json.loads(club_json(2, 14, 2, 2, tech=tech))
+    if not tech:
+        value["set"] |= {"curve": [1, 2, 3, 4, 5, 4, 3] * 2, "curve_weight_s": 2}
+    gig = parse_gig(json.dumps(value))
+    best = solve(gig, 30.0).plan.totals.objective
+    relaxer = Relaxer(compile_gig(gig))
+    relaxer.raise_on(lambda: best, GO, lambda bound: True)
+    assert 0.8 * best < relaxer.bound <= best
 
 
 def test_one_gap_may_hide_work_on_two_guitars() -> None:

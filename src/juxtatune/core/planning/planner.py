@@ -149,8 +149,19 @@ class Planner:
         self._widen(local, pred)
 
     def _widen(self, local: LocalSearch, pred: U64) -> None:
-        if not self._over(local, pred, [BeamParams(WIDTHS[2], 2, 0.25)]):
-            self._prove_beside(local, pred)
+        """Wider and wider searches, beside bounds on a thread of their own."""
+        bounds = threading.Thread(target=self._raise_bounds, daemon=True)
+        bounds.start()
+        if self._over(local, pred, [BeamParams(WIDTHS[2], 2, 0.25)]):
+            self.cancel()  # nothing is left to learn
+        else:
+            self._prove_beside(local, pred, bounds)
+        bounds.join()
+
+    def _raise_bounds(self) -> None:
+        if self.best is not None:
+            self._raise_by_guitars(lambda: True)
+            self._raise_by_relaxing(lambda: True)
 
     def _large(self, local: LocalSearch, pred: U64) -> None:
         """A first plan, then annealing on one thread and a bound from relaxed nights on another."""
@@ -244,8 +255,8 @@ class Planner:
         if self.proven:
             self.cancel()
 
-    def _prove_beside(self, local: LocalSearch, pred: U64) -> None:
-        """Wide searches on a thread of their own, while this one climbs on, helps, and raises the bound another way.
+    def _prove_beside(self, local: LocalSearch, pred: U64, bounds: threading.Thread) -> None:
+        """Wide searches on a thread of their own, while this one climbs on and helps once no bound can be raised.
 
         The proof works from the best plan of this moment, so that a proven optimum does not depend on luck.
         """
@@ -258,12 +269,10 @@ class Planner:
             )
         thread = threading.Thread(target=self._prove, args=(pred, widths, self._limit(), parts), daemon=True)
         thread.start()
-        if self.best is not None:
-            self._raise_by_guitars(lambda: True)
+        bounds.join()
         if self.best is not None and local.climb_on(self.best, BESIDE if parts is None else 1):
             if parts is not None:
                 parts.work()
-            self._raise_by_relaxing(lambda: True)
             local.climb_on(self.best, math.inf)
         thread.join()
 
@@ -314,7 +323,8 @@ class Planner:
                 self.best = plan
         if math.isfinite(found.bound) or found.bound == math.inf:
             self.bound = max(self.bound, found.bound if math.isfinite(found.bound) else self.bound)
-            if self.best is not None and found.bound >= self.best.totals.objective - 2 * TINY:
+            proven = max(self.bound, found.bound)
+            if self.best is not None and proven >= self.best.totals.objective - 2 * TINY:
                 self.proven = True
             if self.best is None and found.bound == math.inf:
                 self.impossible = True

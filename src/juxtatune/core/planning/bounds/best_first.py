@@ -1,8 +1,9 @@
 """Best-first search of a relaxed night, compiled: states in the order of what they could lead to at least.
 
-A relaxed night does not count places, only parts: a part opens with its first place, goes on at a middle place for
-as long as one likes, and closes with its last. The least bound still open is a lower bound of the whole night at
-any moment (Hart, Nilsson and Raphael 1968), so the search may end whenever time is up.
+Where songs may be played again a night does not count places, only parts: a part opens with its first place, goes on
+at a middle place for as long as one likes, and closes with its last. Where every song is played once, places count.
+The least bound still open is a lower bound of the whole night at any moment (Hart, Nilsson and Raphael 1968), so the
+search may end whenever time is up.
 """
 
 from __future__ import annotations
@@ -43,14 +44,15 @@ def begin(nodes, heap, table, extent):
 
 
 @_jit
-def explore(t, pred, must, parts_of, starts, nodes, heap, table, extent, limits, stop, best, out, store):
+def explore(t, pred, must, parts_of, place_at, starts, nodes, heap, table, extent, limits, stop, best, out, store):
     """Goes on until the goal, the limit, or the end of its memory. `nodes` are (keys, g, f, parent, way).
 
     `parts_of` is (opening, middle, closing, room_after, least_owed, opened_before): for every part its places
     (middle -1: none), the places after it, how many tracked songs it must leave, and 1 when it is under way;
-    `starts` the key each begins with. The first part explored is taken to be the one that costs least. A key's
-    last word is 2 q, or 2 q + 1 once part q has opened. `must` (words,) marks the songs tracked. `extent` holds
-    how many rows are known and waiting, `best[0]` follows the bound. `limits`: what costs as much is of no
+    `place_at` every place in the order explored, empty where places do not count; `starts` the key each part begins
+    with. The first part explored is taken to be the one that costs least. A key's last word is 2 q, or 2 q + 1 once
+    part q has opened. `must` (words,) marks the songs tracked. `extent` holds how many
+    rows are known and waiting, `best[0]` follows the bound. `limits`: what costs as much is of no
     interest, and the bound at which to pause. Returns (outcome, goal's row).
     """
     opening, middle, closing, room_after, least_owed, opened_before = parts_of
@@ -80,9 +82,15 @@ def explore(t, pred, must, parts_of, starts, nodes, heap, table, extent, limits,
         part = stage >> 1
         if part == parts:
             return GOAL, row
+        counted = len(place_at)
+        at_place = counted - _owed(t, keys[row], must)
         for turn in range(2):
             opened = stage & 1
-            if opened == 0:
+            if counted > 0:
+                place = place_at[at_place]
+                if turn == 1:
+                    continue
+            elif opened == 0:
                 place = opening[part]
                 if turn == 1:
                     continue
@@ -114,7 +122,10 @@ def explore(t, pred, must, parts_of, starts, nodes, heap, table, extent, limits,
                     continue
                 for w in range(words):
                     left[w] = ~key[w]
-                after = (opening[part + 1] if part + 1 < parts else i0(t, N)) if closes else opening[part] + 1
+                if counted > 0:
+                    after = place_at[at_place + 1] if at_place + 1 < counted else i0(t, N)
+                else:
+                    after = (opening[part + 1] if part + 1 < parts else i0(t, N)) if closes else opening[part] + 1
                 bound = max(cost + bound_ahead(t, key, after, left, owing, room), least)
                 if part == 0:
                     bound = max(bound, parts * cost)

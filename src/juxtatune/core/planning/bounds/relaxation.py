@@ -1,5 +1,7 @@
 """A relaxed night: some songs must be played, the others may be played again and again or not at all.
 
+Where all must be played, only the work is relaxed (see relaxed_successors), and places and the energy curve count.
+
 Every plan of the true night is also a plan of the relaxed one, so the least cost of the relaxed night is a lower
 bound; and as only the critical_songs songs are remembered, far fewer states are told apart. Tracked at first are songs of
 which every other song with one way could follow one without work; then songs that the best relaxed plan repeats or
@@ -20,6 +22,7 @@ from juxtatune.core.planning.model.tables import Compiled, Tables, bits, pack
 
 ROOM = 3_000_000  # states kept, of all parts' explorations together
 STEP = 0.02  # of the best plan's cost, by which the worst part's bound is raised at a time
+FEW = 22  # songs, all of which are critical at once
 MORE = 2  # songs that join the critical_songs ones at a time, beside those repeated
 
 
@@ -91,16 +94,22 @@ def relaxed(compiled: Compiled, critical_songs: set[int], order: list[tuple[int,
     key = compiled.start_key.copy()
     key[: t.words] |= bits(idle, t.words)
     gone = bits(free, t.words)
+    counted = not free
     allowed = t.allowed.copy()
     for _, middle, closing in order:
-        if middle >= 0:
+        if middle >= 0 and not counted:
             allowed[middle] = np.bitwise_or.reduce(t.allowed[middle:closing], axis=0)
+    curve_sorted = t.curve_sorted.copy()
+    places = places_of(compiled, order)
+    for k, place in enumerate(places):
+        curve_sorted[place, : len(places) - k] = np.sort(t.curve[places[k:]])
     parts_left = np.zeros_like(t.parts_left)
     for k, (opening, _, closing) in enumerate(order):
         # a part under way is come back to at its opening, which lies behind
         parts_left[opening : closing + 1] = len(order) - k
     tables = t._replace(
-        parts_left=parts_left, relaxed=True, repeat=repeat, allowed=allowed, curve_weight=0.0,
+        parts_left=parts_left, relaxed=True, repeat=repeat, allowed=allowed, curve_sorted=curve_sorted,
+        curve_weight=t.curve_weight if counted else 0.0,
         repeat_cover=max((float(t.cover[v]) for v in open_songs(compiled) if v not in critical_songs), default=0.0),
     )  # fmt: skip
     return replace(
@@ -152,6 +161,12 @@ def spans(compiled: Compiled) -> list[tuple[int, int, int]]:
     return found
 
 
+def places_of(compiled: Compiled, order: list[tuple[int, int, int]]) -> list[int]:
+    """Every place still open, part after part in an order."""
+    first = compiled.first
+    return [place for opening, _, closing in order for place in range(max(opening, first), closing + 1)]
+
+
 class Exploration:
     """A relaxed night explored from one part, which is taken to cost least of all parts still open."""
 
@@ -166,6 +181,8 @@ class Exploration:
         before = np.zeros_like(self.compiled.pred) if lead else self.compiled.pred
         self._pred = before | self.compiled.alike
         self._parts = _part_tables(night, order, len(critical_songs))
+        self.counted = all(v in critical_songs or _played(night, v) for v in range(t.n))
+        self._places = np.array(places_of(night, order) if self.counted else [], np.int64)
         under_way = night.first > 0 and t.part[night.first] == t.part[night.first - 1]
         soonest = min(range(len(order)), key=lambda k: order[k][2])
         blank = np.concatenate([np.zeros(1, np.uint64), t.blank])
@@ -204,8 +221,8 @@ class Exploration:
         """Raises the bound to `pause`, or until it can be raised no more or `stop[0]` is set."""
         self._lowest_limit = min(self._lowest_limit, limit)
         outcome, goal = best_first.explore(
-            self.compiled.packed, self._pred, self._must, self._parts, self._starts, self._nodes, self._heap,
-            self._table, self._extent, np.array([limit, pause]), stop, self._best, self._scratch, self._store,
+            self.compiled.packed, self._pred, self._must, self._parts, self._places, self._starts, self._nodes,
+            self._heap, self._table, self._extent, np.array([limit, pause]), stop, self._best, self._scratch, self._store,
         )  # fmt: skip
         if outcome == best_first.EMPTY:
             self._best[0] = limit
@@ -239,8 +256,8 @@ class Relaxer:
     def __init__(self, night: Compiled) -> None:
         self.night = night
         self.bound = 0.0
-        self.critical_songs = set(first_critical(night))
-        self._always = _curve_distance(night)
+        rows = {v for v in range(night.tables.n) if not _played(night, v)}
+        self.critical_songs = rows if len(rows) <= FEW else set(first_critical(night))
         self._enough = False
 
     def raise_on(self, limit: Callable[[], float], stop: np.ndarray, told: Callable[[float], bool]) -> None:
@@ -266,13 +283,14 @@ class Relaxer:
         stop: np.ndarray,
         told: Callable[[float], bool],
     ) -> None:
+        always = 0.0 if leads[0].counted else _curve_distance(self.night)
         while stop[0] == 0 and not self._enough:
             worst = min(leads, key=lambda e: e.bound)
             if worst.over:
                 return
-            most = limit() - self._always
+            most = limit() - always
             worst.go_on(most, worst.bound + max(most * STEP, 1e-3) if np.isfinite(most) else np.inf, stop)
-            bound = min(e.bound for e in leads) + self._always
+            bound = min(e.bound for e in leads) + always
             if bound > self.bound:
                 self.bound = bound
                 self._enough = not told(bound)

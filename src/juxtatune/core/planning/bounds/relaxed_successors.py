@@ -48,10 +48,13 @@ from juxtatune.core.planning.model.fields import (
     ALLOWED,
     BLANK,
     COST,
+    CURVE,
+    CURVE_WEIGHT,
     DEMAND_INST,
     DEMAND_MASK,
     DEMAND_PITCH,
     DEMANDS,
+    ENERGY,
     FOLLOWS,
     INST_MASK,
     INSTS,
@@ -160,11 +163,12 @@ def _follow(t, key, g, place, limit, sig, v, w, left, out, store, count):
     keys, costs, ways = store
     words, insts = i0(t, WORDS), i0(t, INSTS)
     i = i1(t, WAY_INST, w)
+    away = f0(t, CURVE_WEIGHT) * abs(f1(t, ENERGY, v) - f1(t, CURVE, place))
     made = _choices(t, key, sig, w, left, out)
     if made < 0:
         return -1
     for m in range(made):
-        total = g + cost[m] + f1(t, WAY_COMP, w)
+        total = g + cost[m] + f1(t, WAY_COMP, w) + away
         if total >= limit:
             continue
         if count == len(ways):

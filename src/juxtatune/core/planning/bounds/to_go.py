@@ -99,7 +99,7 @@ def bound_ahead(t, key, place, left, must, room):
         for v in range(i0(t, N)):
             if has(must, v):
                 total += f1(t, LEAST_COMP, v)
-    if f0(t, CURVE_WEIGHT) > 0 and not i0(t, RELAXED):
+    if f0(t, CURVE_WEIGHT) > 0:
         k = 0
         away = 0.0
         for j in range(i0(t, N)):
