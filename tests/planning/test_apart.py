@@ -42,6 +42,29 @@ def test_no_plan_costs_less_than_the_guitars_apart(value) -> None:
         assert not proven_infeasible(compile_gig(gig), GO)
 
 
+def test_the_rest_of_a_night_under_way_is_bounded_as_a_night_of_its_own() -> None:
+    value = json.loads(club_json(1, 30, 3, 2))
+    order = [slot.song for slot in solve(parse_gig(json.dumps(value)), 1.0).plan.order]
+    value["set"]["now"] = {"played": order[:17], "in_hand": "rook"}  # the second part has begun
+    gig = parse_gig(json.dumps(value))
+    best = solve(gig, 3.0).plan.totals.objective
+    assert 0.3 * best < highest(gig, best) <= best
+
+
+def test_clashing_tunings_of_one_guitar_each_cost_a_retune() -> None:
+    # four tunings that share all strings, one guitar, one part: three retunes of one string, nothing hides them
+    songs = [
+        {"id": t, "length_s": 100, "ways": [{"instrument": "g", "tuning": f"{t} A2 D3 G3 B3 E4"}]}
+        for t in ("E2", "Eb2", "D2", "C#2")
+    ]
+    gig = parse_gig(json.dumps({
+        "format": "juxtatune-gig", "version": 1, "instruments": [{"id": "g", "strings": 6}], "songs": songs,
+    }))  # fmt: skip
+    each = 3 + 4 + 1.5 + 6 * 1.2
+    assert abs(highest(gig) - 3 * each * 1.01) < 0.01
+    assert abs(solve(gig, 10.0).plan.totals.objective - 3 * each * 1.01) < 1e-6
+
+
 @settings(max_examples=25, deadline=None)
 @given(st.integers(0, 10**6))
 def test_long_talk_shared_by_guitars_is_not_counted_for_more_than_it_hides(seed) -> None:

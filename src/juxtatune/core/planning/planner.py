@@ -19,7 +19,6 @@ from numpy.typing import NDArray
 
 from juxtatune.core.planning.bounds.decomposition import decomposition_bounds, proven_infeasible
 from juxtatune.core.planning.bounds.relaxation import Relaxer
-from juxtatune.core.planning.bounds.spanning_tree import spanning_tree_bound
 from juxtatune.core.planning.model.compile import compile_gig
 from juxtatune.core.planning.model.plan import Plan, Slot
 from juxtatune.core.planning.model.tables import U64, Compiled
@@ -142,7 +141,6 @@ class Planner:
         if self._first_plan(local, pred):
             return
         if self.best is not None:
-            self.bound = max(self.bound, spanning_tree_bound(self.gig, self.compiled.first))
             self._warm_up(local, self.best)
             if self.stop[0] != 0:
                 return
@@ -170,7 +168,6 @@ class Planner:
         if self.best is None:
             self._widen(local, pred)
             return
-        self.bound = max(self.bound, spanning_tree_bound(self.gig, self.compiled.first))
         self._anneal_beside_bounds(local, self.best)
 
     def _first_plan(self, local: LocalSearch, pred: U64) -> bool:

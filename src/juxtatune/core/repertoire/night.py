@@ -112,6 +112,33 @@ def with_open_rules(gig: Gig) -> Gig:
     )
 
 
+def still_to_play(gig: Gig) -> Gig:
+    """The night of the songs not yet played, as if it began with them: it costs no more than the rest of the true one."""
+    now = gig.night.now
+    if now is None or not now.played:
+        return gig
+    night, past, part_of = gig.night, set(now.played), gig.part_of_place()
+    begun = [part_of[: len(now.played)].count(k) for k in range(len(night.parts))]
+    going_on = [k for k, part in enumerate(night.parts) if part.songs > begun[k]]
+
+    def still(pairs: tuple[tuple[str, str], ...]) -> tuple[tuple[str, str], ...]:
+        return tuple(pair for pair in pairs if past.isdisjoint(pair))
+
+    rest = replace(
+        night,
+        parts=tuple(replace(night.parts[k], songs=night.parts[k].songs - begun[k]) for k in going_on),
+        pins=tuple(
+            replace(pin, part=going_on.index(pin.part), place=pin.place - begun[pin.part] * (pin.place >= 0))
+            for pin in night.pins
+            if pin.song not in past
+        ),
+        before=still(night.before), adjacent=still(night.adjacent), apart=still(night.apart),
+        curve=night.curve[len(now.played) :] if night.curve is not None else None,
+        now=None,
+    )  # fmt: skip
+    return replace(gig, songs=tuple(s for s in gig.songs if s.id not in past), night=rest)
+
+
 def without_missed(night: Night) -> Night:
     """The rules without those that what was played has missed already: nothing can mend them any more."""
     if night.now is None or not night.now.played:

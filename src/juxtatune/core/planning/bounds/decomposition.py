@@ -32,8 +32,10 @@ from juxtatune.core.planning.bounds.guitar_dp import (
 )
 from juxtatune.core.planning.bounds.pinned_ends import PartEnds, Variant, variants
 from juxtatune.core.planning.bounds.tuning_space import TuningSpace, meets, tuning_space
+from juxtatune.core.planning.model.compile import compile_gig
 from juxtatune.core.planning.model.objective import WORK_WEIGHT
 from juxtatune.core.planning.model.tables import F64, I64, Compiled, Tables
+from juxtatune.core.repertoire.night import still_to_play
 from juxtatune.core.retuning.formula import handling_s, turning_s
 
 MOST_TOKENS = 3
@@ -87,9 +89,14 @@ def proven_infeasible(night: Compiled, stop: np.ndarray) -> bool:
 def decomposition_bounds(
     night: Compiled, limit: float, stop: np.ndarray, efforts: tuple[tuple[int, int], ...] = EFFORTS
 ) -> Iterator[float]:
-    """Seconds that no plan can do without (never above `limit`), in rising bounds; none where this says nothing."""
-    if night.first or not np.isfinite(limit):
+    """Seconds that no plan can do without (never above `limit`), in rising bounds; none where this says nothing.
+
+    Of a night under way the rest is bounded as a night of its own.
+    """
+    if night.first == night.tables.n or not np.isfinite(limit):
         return
+    if night.first:
+        night = compile_gig(still_to_play(night.gig))
     best, begun = 0.0, False
     levels = _distinct(zip(*(_problems(variant) for variant in variants(night)), strict=False))
     for most, fine in efforts:

@@ -2,7 +2,7 @@
 
 Swaps and retunes that cannot be avoided are counted. A gap hides what its cover holds of the work in it, and it
 holds at most one swap and one retune of each instrument; how much all covers can hide is bounded by a price for
-every piece of work (linear-programming duality, as in counting.py).
+every piece of work (linear-programming duality).
 """
 
 from __future__ import annotations
