@@ -35,6 +35,16 @@ def _owed(t, key, must):
 
 
 @_jit
+def _place(turn, opened, place_at, at, opening, middle, closing):
+    """The place a state of a part goes on at, of at most two in turn; -1 for none."""
+    if len(place_at) > 0:
+        return place_at[at] if turn == 0 else -1
+    if opened == 0:
+        return opening if turn == 0 else -1
+    return middle if turn == 0 else closing
+
+
+@_jit
 def begin(nodes, heap, table, extent):
     """Row 0 holds the start: it is the only one known and waiting."""
     keys, _, f, _, _ = nodes
@@ -82,22 +92,11 @@ def explore(t, pred, must, parts_of, place_at, starts, nodes, heap, table, exten
         part = stage >> 1
         if part == parts:
             return GOAL, row
-        counted = len(place_at)
-        at_place = counted - _owed(t, keys[row], must)
+        at = len(place_at) - _owed(t, keys[row], must)
         for turn in range(2):
-            opened = stage & 1
-            if counted > 0:
-                place = place_at[at_place]
-                if turn == 1:
-                    continue
-            elif opened == 0:
-                place = opening[part]
-                if turn == 1:
-                    continue
-            else:
-                place = middle[part] if turn == 0 else closing[part]
-                if place < 0:
-                    continue
+            place = _place(turn, stage & 1, place_at, at, opening[part], middle[part], closing[part])
+            if place < 0:
+                continue
             closes = place == closing[part]
             now = keys[row, :columns]
             made = loose_successors(t, pred, now, g[row], place, limit, out, store)
@@ -116,16 +115,17 @@ def explore(t, pred, must, parts_of, place_at, starts, nodes, heap, table, exten
                 owed = _owed(t, key, must)
                 if owed < least_owed[part] or (closes and owed > room_after[part]):
                     continue
-                at = find(table, keys, key, len(table))
-                known = table[at]
+                slot = find(table, keys, key, len(table))
+                known = table[slot]
                 if known >= 0 and cost >= g[known] - 1e-12:
                     continue
                 for w in range(words):
                     left[w] = ~key[w]
-                if counted > 0:
-                    after = place_at[at_place + 1] if at_place + 1 < counted else i0(t, N)
-                else:
-                    after = (opening[part + 1] if part + 1 < parts else i0(t, N)) if closes else opening[part] + 1
+                after = opening[part] + 1
+                if len(place_at) > 0:
+                    after = place_at[at + 1] if at + 1 < len(place_at) else i0(t, N)
+                elif closes:
+                    after = opening[part + 1] if part + 1 < parts else i0(t, N)
                 bound = max(cost + bound_ahead(t, key, after, left, owing, room), least)
                 if part == 0:
                     bound = max(bound, parts * cost)
@@ -137,7 +137,7 @@ def explore(t, pred, must, parts_of, place_at, starts, nodes, heap, table, exten
                     known = rows
                     for q in range(columns + 1):
                         keys[rows, q] = key[q]
-                    table[at] = rows
+                    table[slot] = rows
                     rows += 1
                 g[known], f[known], parent[known], ways[known] = cost, bound, row, store[2][k]
                 waiting = push(heap, waiting, bound, known)
