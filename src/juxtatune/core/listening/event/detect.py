@@ -29,7 +29,6 @@ class DetectionParameters(NamedTuple):
     repluck_score_margin: float = 0.3  # so it is picked again itself, and not its octave
     bright_weight: float = 6.0  # of new partials: no swelling, and hardly a drum, brings as much
     min_repluck_power_share: float = 0.5  # of the power of what is new: so what jumps is not just the band under it
-    octave_score_margin: float = 0.1  # so another octave is heard when other strings are taken away
     near_target_st: float = 0.75  # from a string's target
     multiple_power_share: float = 0.96  # of the tone below
     multiple_score_margin: float = 0.2
@@ -52,17 +51,6 @@ class Candidate:
     first: bool  # sounds from the very start of the recording
 
 
-@dataclass(frozen=True)
-class Begun:
-    """The string detected at an onset, if any, and whether any tone begins there."""
-
-    string: Candidate | None
-    new: bool
-
-
-NOTHING = Begun(None, False)
-
-
 def detect_tone(
     signal: Signal,
     onset: float,
@@ -70,8 +58,8 @@ def detect_tone(
     targets: Targets,
     opening: bool = False,
     sounding_f0s: tuple[float, ...] = (),
-) -> Begun:
-    """The tone whose partials are new after an onset (s), if it is a string's; `following` (s) is the next onset.
+) -> Candidate | None:
+    """The tone whose partials are new after an onset (s), if it is a string's, else None; `following` (s) is the next onset.
 
     `sounding_f0s` (Hz): strings that may still sound, one of which may have been picked again. `opening`: the recording
     starts here, and everything counts as new.
@@ -80,7 +68,7 @@ def detect_tone(
     begin = onset + (0.0 if opening else 0.018)
     stop = min(begin + 0.3, max(following - 0.005, begin + 0.1), len(x) / rate)
     if stop - begin < 0.08:
-        return NOTHING
+        return None
     after = x[int(begin * rate) : int(stop * rate)]
     before_end = int(max(0.0, onset - 0.015) * rate)
     before = x[max(0, before_end - len(after)) : before_end] if not opening else None
@@ -96,13 +84,13 @@ def detect_tone(
         else:
             again = None
     if best is None or not heard:
-        return Begun(None, bool(total))
+        return None
     if sounding_f0s and targets.tuning is not None and tuning_distance(best, targets) == DETECTION.penalty_no_string:
         best = _difference_tone_root(best, total, targets, sounding_f0s)
     others = [t.score for t in total if abs(12 * np.log2(t.f1 / best.f1)) > 1.0]
     rang = again is None and _rang(best, sounding_f0s[-1:])
     level = max(best.power, _power(Signal(after, rate), best.f1)) if rang else best.power
-    return Begun(Candidate(onset, best, max(others, default=0.0), level, opening), True)
+    return Candidate(onset, best, max(others, default=0.0), level, opening)
 
 
 def _brighter(tone: Tone, sounding_f0s: tuple[float, ...]) -> bool:

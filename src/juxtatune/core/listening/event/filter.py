@@ -12,7 +12,6 @@ from juxtatune.core.listening.event.repluck import REPLUCK, is_repluck
 from juxtatune.core.listening.event.sustain import (
     comes_and_goes,
     decays,
-    is_damped,
     is_sounding,
     of_the_mains,
 )
@@ -29,14 +28,11 @@ class FilterParameters(NamedTuple):
     late_echo_s: float = 0.27  # the same of a tone with a low score
     max_late_echo_score: float = 0.6
     max_echo_multiple: float = 6.5  # times the pitch: higher up any tone is near one of another's partials
-    weak_score: float = 0.45  # below it a longer window is looked at
-    longer_score_margin: float = 0.2  # by which another tone must score better there
     at_once_s: float = 0.02
     min_opening_s: float = 0.12
     opening_decay_s: float = 2.0  # in which a string that rings from the start falls
     long_opening_s: float = 0.5
     above_mains_hz: float = 90.0
-    short_note_s: float = 0.6  # in which a string may not have begun to fall
     fresh_weight: float = 0.3  # weight of a low partial that no swelling of a ringing string reaches
     rising_weight: float = 2.0  # weight of new partials that only a pluck brings: beating brings a third of it
 
@@ -66,8 +62,9 @@ def with_onset(
 ) -> list[Candidate]:
     """The candidates confirmed `before` the onset times[k] (s), and that onset's if a string begins there; it may also
     correct or replace the last one."""
-    following = _following(times, k, signal.length_s)
-    c = _heard_at(signal, times, k, following, targets, before)
+    t, following = times[k], _following(times, k, signal.length_s)
+    at_once, sounding_f0s = t < FILTER.at_once_s and not before, tuple(b.tone.f1 for b in before[-3:])
+    c = detect_tone(signal, t, following, targets, at_once, sounding_f0s)
     if c is None or (of_the_mains(c) and not has_note_off(signal, c, following)):
         return before
     if not before:
@@ -75,7 +72,7 @@ def with_onset(
     *earlier, last = before
     if (lower := _lower(signal, last, c, targets)) is not None:
         return [*earlier, lower]
-    if is_modulated_continuation(signal, c) or _echoes(last, c) or _swells_in(signal, c, following, last):
+    if is_modulated_continuation(signal, c) or _echoes(last, c):
         return before
     if not same_pitch(last, c):
         return [*before, c]
@@ -84,14 +81,9 @@ def with_onset(
 
 
 def has_note_off(signal: Signal, c: Candidate, following: float) -> bool:
-    """Whether a tone decays until the next onset (or, above the mains, within seconds), is damped there, or comes and goes;
-    hum does none of these."""
+    """Whether a tone decays until the next onset (or, above the mains, within seconds), or comes and goes; hum does neither."""
     looks = (following, c.onset + FILTER.opening_decay_s if c.tone.f1 > FILTER.above_mains_hz else following)
-    if any(decays(signal, c, c.onset, until) for until in looks):
-        return True
-    if following - c.onset < FILTER.short_note_s and is_damped(signal, c, following):
-        return True
-    return comes_and_goes(signal, c)
+    return any(decays(signal, c, c.onset, until) for until in looks) or comes_and_goes(signal, c)
 
 
 def _following(times: list[float], k: int, end: float) -> float:
@@ -100,31 +92,6 @@ def _following(times: list[float], k: int, end: float) -> float:
     if following - times[k] < 0.1 and k + 2 <= len(times):
         following = times[k + 2] if k + 2 < len(times) else end
     return following
-
-
-def _heard_at(
-    signal: Signal,
-    times: list[float],
-    k: int,
-    following: float,
-    targets: Targets,
-    before: list[Candidate],
-) -> Candidate | None:
-    """The tone detected at an onset; a weak one is scored again over a window that reaches past the next onset."""
-    t = times[k]
-    at_once, sounding_f0s = t < FILTER.at_once_s and not before, tuple(b.tone.f1 for b in before[-3:])
-    begun = detect_tone(signal, t, following, targets, at_once, sounding_f0s)
-    c = begun.string
-    if begun.new and (c is None or c.tone.score < FILTER.weak_score) and following - t < FILTER.look_s and k + 1 < len(times):
-        longer = _confirmed_between(signal, t, times[k + 1 : k + 3], targets)
-        return longer if c is None or (longer and _clearer(longer, c)) else c
-    return c
-
-
-def _clearer(longer: Candidate, c: Candidate) -> bool:
-    """Whether the longer window's tone scores clearly better, or, for another octave, somewhat better."""
-    octave = is_multiple(longer.tone, c.tone) or is_multiple(c.tone, longer.tone)
-    return longer.tone.score > c.tone.score + (DETECTION.octave_score_margin if octave else FILTER.longer_score_margin)
 
 
 def _known(signal: Signal, c: Candidate, following: float, before: Candidate) -> bool | None:
@@ -145,7 +112,7 @@ def _opening(signal: Signal, times: list[float], targets: Targets, hummed: bool)
     first = next((t for t in times if t > FILTER.min_opening_s), signal.length_s)
     if first <= FILTER.min_opening_s:
         return None
-    c = detect_tone(signal, 0.0, first, targets, opening=True).string
+    c = detect_tone(signal, 0.0, first, targets, opening=True)
     if c is None or not is_sounding(signal, c, 0.0, min(first, FILTER.look_s) / 2):
         return None
     # until a first noise it may hardly fall; what is tuned like hum must fall before there is any
@@ -167,16 +134,8 @@ def _lower(signal: Signal, before: Candidate, c: Candidate, targets: Targets) ->
     lower one heard now; else None."""
     if before.first or c.onset - before.onset > FILTER.echo_s or not is_multiple(before.tone, c.tone):
         return None
-    longer = detect_tone(signal, before.onset, before.onset + 2 * FILTER.look_s, targets).string
+    longer = detect_tone(signal, before.onset, before.onset + 2 * FILTER.look_s, targets)
     return longer if longer is not None and same_pitch(longer, c) else None
-
-
-def _confirmed_between(
-    signal: Signal, t: float, after: list[float], targets: Targets
-) -> Candidate | None:
-    """A tone scored over a window beyond the next onset, which is only part of its attack."""
-    c = detect_tone(signal, t, after[1] if len(after) > 1 else signal.length_s, targets).string
-    return c if c is not None and is_sounding(signal, c, t, after[0]) else None
 
 
 def _again(signal: Signal, c: Candidate, following: float, before: Candidate) -> bool:
@@ -200,11 +159,6 @@ def _new(signal: Signal, c: Candidate, following: float, before: Candidate) -> b
 def _fresh(c: Candidate) -> bool:
     """Whether a low partial is so new that no beating of a ringing string explains it."""
     return max((w for n, _, w in c.tone.matched if n <= 8), default=0.0) > FILTER.fresh_weight
-
-
-def _swells_in(signal: Signal, c: Candidate, following: float, before: Candidate) -> bool:
-    """Whether a tone is a subset of the partials of the one before, which grow as they beat."""
-    return is_multiple(c.tone, before.tone) and not _fresh(c) and not _again(signal, c, following, before)
 
 
 def same_pitch(a: Candidate, b: Candidate) -> bool:

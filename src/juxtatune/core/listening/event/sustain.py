@@ -87,16 +87,6 @@ def decays(signal: Signal, c: Candidate, start: float, until: float) -> bool:
     return bool(slope < -SUSTAIN.max_hum_decay_db_per_s)
 
 
-def is_damped(signal: Signal, c: Candidate, at: float) -> bool:
-    """Whether a tone is gone soon after a moment, as a damped string is."""
-    x, rate = signal
-    size, before, after = (int(s * rate) for s in (SUSTAIN.look_s, at - 0.02 - SUSTAIN.look_s, at + 0.05))
-    if before < 0 or after + size > len(x):
-        return False
-    there, then = _powers(signal, c, [before, after], size)
-    return bool(then < SUSTAIN.gone_power_ratio * there)
-
-
 def comes_and_goes(signal: Signal, c: Candidate) -> bool:
     """Whether a steady tone begins from silence and is damped soon, as hum hardly ever is."""
     x, rate = signal

@@ -121,7 +121,7 @@ class NoteStream:
         for k, t in enumerate(times):
             if self._is_undecided(window.begin + t):
                 following = times[k + 1] if k + 1 < len(times) else length
-                c = detect_tone(window.signal, t, following, targets).string
+                c = detect_tone(window.signal, t, following, targets)
                 out += [c] if c is not None else []
         return out
 

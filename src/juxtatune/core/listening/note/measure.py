@@ -19,7 +19,7 @@ from juxtatune.core.listening.note.fusion import (
     refine,
     reject_astray,
 )
-from juxtatune.core.listening.note.octave import corrected_octave, octave_above
+from juxtatune.core.listening.note.octave import octave_above
 from juxtatune.core.listening.note.onset_refine import out_of_quiet, refine_onset
 from juxtatune.core.listening.note.pitch_departure import pitch_departure
 from juxtatune.core.listening.note.reported_pitch import (
@@ -91,13 +91,10 @@ def measure_note(
     if until - c.onset < MEASURE.shortest_s:
         return unread(c, end, MEASURE.short_text)
     pluck = _pluck(signal, c, until, sounding_f0s)
-    if not octave_fixed:
-        higher = octave_above(signal, c, pluck.look, until, targets) if pluck.look is not None else None
-        other = higher
-        if other is None and pluck.sound is not signal:
-            other = corrected_octave(pluck.sound, c, pluck.until, targets)
-        if other is not None:
-            return measure_note(signal, other, hard_end, next_note_onset, targets, sounding_f0s, octave_fixed=higher is not None)
+    if not octave_fixed and pluck.look is not None:
+        higher = octave_above(signal, c, pluck.look, until, targets)
+        if higher is not None:
+            return measure_note(signal, higher, hard_end, next_note_onset, targets, sounding_f0s, octave_fixed=True)
     fitted = _fitted(signal, c, pluck, until, bool(sounding_f0s))
     if fitted is None:
         return unread(c, end, MEASURE.lost_text)

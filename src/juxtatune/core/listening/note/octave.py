@@ -1,4 +1,4 @@
-"""Octave correction: upward by fits, and either way by scores once other strings are taken away.
+"""Octave correction upward, by fits.
 
 A bass an octave, a twelfth or a fifth below makes both sound as one low tone. Their fits tell: the low tone's partials are
 those of two instruments, which are never in tune to a hundredth of a cent.
@@ -9,13 +9,7 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import NamedTuple
 
-from juxtatune.core.listening.event.detect import (
-    DETECTION,
-    Candidate,
-    detect_tone,
-    is_multiple,
-    tuning_distance,
-)
+from juxtatune.core.listening.event.detect import Candidate, tuning_distance
 from juxtatune.core.listening.f0.estimate import F0Estimate, fit_pluck
 from juxtatune.core.listening.source import Signal
 from juxtatune.core.listening.tone.twm import score_tone
@@ -54,13 +48,3 @@ def octave_above(
         if fit is not None and fit.sigma_all_partials * OCTAVE.surer_ratio < look.sigma_all_partials:
             return replace(c, tone=tone, rival=0.0)
     return None
-
-
-def corrected_octave(signal: Signal, c: Candidate, until: float, targets: Targets) -> Candidate | None:
-    """The tone an octave, a twelfth or two octaves off a candidate's that scores better in the isolated sound; else None."""
-    other = detect_tone(signal, c.onset, until, targets).string
-    if other is None or other.tone.score < c.tone.score + DETECTION.octave_score_margin:
-        return None
-    if tuning_distance(other.tone, targets) == DETECTION.penalty_no_string > tuning_distance(c.tone, targets):
-        return None
-    return other if is_multiple(other.tone, c.tone) or is_multiple(c.tone, other.tone) else None

@@ -9,7 +9,6 @@ from numpy.typing import NDArray
 
 from juxtatune.core.listening.assignment.nearest import place_pitch
 from juxtatune.core.listening.event.detect import Candidate
-from juxtatune.core.listening.partials.demodulate import partial_hz
 from juxtatune.core.listening.types import Reading, Targets
 
 Mask = NDArray[np.bool_]
@@ -36,10 +35,7 @@ class BleedParameters(NamedTuple):
     much_vaguer_ratio: float = 8.0  # the same in a take of a few plucks, of which one may be a string that disagrees more
     no_pitch_cents: float = 15.0  # what is less sure than that says nothing
     faint_db: float = 10.0
-    upon_cents: float = 4.0
-    apart_cents: float = 75.0
     rings_on_s: float = 0.15  # longer than damping takes: so it was not damped for the next
-    elsewhere_cents: float = 20.0  # further from where it was no string is picked again
     again_s: float = 0.1  # at most between the end of a reading and the next pluck of its string
     astray_cents: float = 150.0  # from a target: far off
     found_cents: float = 100.0  # and near enough to be it
@@ -162,29 +158,11 @@ def without_strays(heard: list[Reading], targets: Targets) -> list[Reading]:
     def stray(r: Reading) -> bool:
         beside = (starts < r.start + BLEED.again_s) & (ends > r.start - BLEED.again_s)
         about = [placed[k] for k in np.flatnonzero(beside)]
-        if any(_rings_over(q, r) and (_astray(r, placed) or _is_partial(r, q)) for q in about):
+        if _astray(r, placed) and any(_rings_over(q, r) for q in about):
             return True
-        return _faint(r, placed) or _no_strings(r, placed) or any(_left_of(q, r) for q in about)
+        return _faint(r, placed) or _no_strings(r, placed)
 
     return [r for r in heard if not stray(r)]
-
-
-def _left_of(q: Reading, r: Reading) -> bool:
-    """Whether an apparent repluck is only the room's decay: far softer, and of no clear pitch."""
-    if r.string != q.string or r.sigma_all_partials is None or r.cents is None or q.cents is None:
-        return False
-    follows = abs(q.end - r.start) < BLEED.again_s and r.level_db < q.level_db - BLEED.faint_db
-    elsewhere = abs(r.cents - q.cents) > BLEED.elsewhere_cents
-    return follows and r.sigma_all_partials > (BLEED.vague_cents if elsewhere else BLEED.no_pitch_cents)
-
-
-def _is_partial(r: Reading, of: Reading) -> bool:
-    """Whether a string far from its target has just the pitch of a partial of another, better placed one."""
-    if r.f1 is None or r.cents is None or of.f1 is None or of.cents is None:
-        return False
-    number = max(1, round(r.f1 / of.f1))
-    partial = float(partial_hz(of.f1, of.inharmonicity or 0.0, np.array([number]))[0])
-    return number > 1 and abs(1200 * np.log2(r.f1 / partial)) < BLEED.upon_cents and abs(r.cents - of.cents) > BLEED.apart_cents
 
 
 def _faint(r: Reading, placed: list[Reading]) -> bool:

@@ -35,7 +35,7 @@ def _near_mains(c: Candidate) -> bool:
 
 def _begins(signal: Signal, found: list[Candidate], k: int, targets: Targets) -> bool:
     c, following = found[k], found[k + 1].onset if k + 1 < len(found) else signal.length_s
-    string = detect_tone(signal, c.onset, c.onset + HUM_RESIDUAL.look_s, targets).string
+    string = detect_tone(signal, c.onset, c.onset + HUM_RESIDUAL.look_s, targets)
     if string is None or not same_pitch(string, c):
         return False
     return not of_the_mains(string) or has_note_off(signal, string, following)
