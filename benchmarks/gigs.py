@@ -11,8 +11,13 @@ USED = [None, None, None, [6, 5, 4], [5, 4, 3, 2, 1], [6, 5, 4, 3]]
 GUITARS = ["rook", "dunlin", "dunnock", "whimbrel"]
 
 
-def club_json(seed: int, songs: int = 18, guitars: int = 2, parts: int = 2, tech: bool = False) -> str:
-    """A club night: pins at both ends, a medley, talk after three songs, some songs with a second way."""
+def club_json(
+    seed: int, songs: int = 18, guitars: int = 2, parts: int = 2, tech: bool = False, curve: bool = False
+) -> str:
+    """A club night: pins at both ends, a medley, talk after three songs, some songs with a second way.
+
+    `curve`: the energy rises from 1 to 5 over every part.
+    """
     r = random.Random(seed)
     names = GUITARS[:guitars]
     rows = [_song(r, k, names) for k in range(songs)]
@@ -25,6 +30,10 @@ def club_json(seed: int, songs: int = 18, guitars: int = 2, parts: int = 2, tech
         "parts": [{"songs": songs // parts + (1 if k < songs % parts else 0)} for k in range(parts)],
         "tech": tech,
     }
+    if curve:
+        sizes = [part["songs"] for part in night["parts"]]
+        rising = [1 + 4 * k / max(size - 1, 1) for size in sizes for k in range(size)]
+        night |= {"curve": rising, "curve_weight_s": 2}
     instruments = [
         {"id": name, "strings": 7 if k == 3 else 6, "bridge": "floating" if k == 1 else "fixed"}
         for k, name in enumerate(names)

@@ -46,15 +46,17 @@ def _seconds(gig, a, b):
 
 def planning(limit: float) -> None:
     print("night        by hand (given, grouped, nearest)   best   bound  proven  time to best  time")
-    for songs, guitars, parts, seeds in (
-        (10, 2, 1, 3),
-        (18, 2, 2, 4),
-        (30, 3, 2, 3),
-        (45, 3, 3, 2),
-        (60, 4, 3, 1),
+    for songs, guitars, parts, seeds, more in (
+        (10, 2, 1, 3, {}),
+        (18, 2, 2, 4, {}),
+        (18, 2, 2, 4, {"tech": True}),
+        (18, 2, 2, 4, {"curve": True}),
+        (30, 3, 2, 3, {}),
+        (45, 3, 3, 2, {}),
+        (60, 4, 3, 1, {}),
     ):
         for seed in range(seeds):
-            gig = parse_gig(gigs.club_json(seed, songs, guitars, parts))
+            gig = parse_gig(gigs.club_json(seed, songs, guitars, parts, **more))
             seen: list[tuple[float, float]] = []
 
             def note(s, seen=seen):
@@ -62,10 +64,11 @@ def planning(limit: float) -> None:
                     seen.append((s.elapsed_s, s.plan.totals.objective))
 
             s = Planner(gig, note).run(min(limit, 30.0) if songs == 30 else limit)
+            name = f"{songs:2} songs{''.join(f', {k}' for k in more)}, {seed}"
             hand = " ".join(f"{v:7.1f}" for v in by_hand(gig))
             best = s.plan.totals.objective if s.plan else float("inf")
             print(
-                f"{songs:2} songs, {seed}  {hand}   {best:14.2f} {s.bound:7.2f}  {'yes' if s.optimal else 'no ':3} "
+                f"{name}  {hand}   {best:14.2f} {s.bound:7.2f}  {'yes' if s.optimal else 'no ':3} "
                 f"{seen[-1][0] if seen else 0:10.1f} s {s.elapsed_s:8.1f} s",
                 flush=True,
             )
