@@ -240,8 +240,18 @@ class Planner:
         return all(self._raised(bound, go_on) for bound in bounds)
 
     def _raise_by_relaxing(self, go_on: Callable[[], bool]) -> None:
-        """Bounds from relaxed nights, until `go_on` says no to one."""
-        Relaxer(self.compiled).raise_on(self._limit, self.stop, lambda bound: self._raised(bound, go_on))
+        """Bounds from relaxed nights, until `go_on` says no to one; and the order that costs least on one, made good."""
+
+        def order_found(order: list[int]) -> None:
+            pred = fix_order(self.compiled, order)
+            found = Searcher(self.compiled).run(pred, BeamParams(WIDTHS[1], 2), self._limit(), self.stop)
+            self._take(replace(found, bound=0.0))
+            if self.proven:
+                self.cancel()
+
+        Relaxer(self.compiled).raise_on(
+            self._limit, self.stop, lambda bound: self._raised(bound, go_on), order_found
+        )
 
     def _raised(self, bound: float, go_on: Callable[[], bool]) -> bool:
         self._raise(bound)

@@ -80,8 +80,11 @@ class _Problem:
 
 
 def proven_infeasible(night: Compiled, stop: np.ndarray) -> bool:
-    """True when some guitar cannot get through its songs within the limit on dead air, in whatever order."""
-    if not np.isfinite(night.tables.max_dead):
+    """True when some guitar cannot get through its songs within the limit on dead air, in whatever order.
+
+    Not asked of a night under way, where the first plan is waited for.
+    """
+    if night.first or not np.isfinite(night.tables.max_dead):
         return False
     return any(bound > ENDLESS / 2 for bound in decomposition_bounds(night, ENDLESS, stop, EFFORTS[:1]))
 

@@ -214,8 +214,10 @@ class Exploration:
         return float(min(self._best[0], self._lowest_limit))
 
     @property
-    def rows(self) -> int:
-        return int(self._extent[0])
+    def order(self) -> list[int]:
+        """The songs of the walk by their places, where places count."""
+        assert self.walk is not None
+        return [self.walk[k] for k in np.argsort(self._places)]
 
     def go_on(self, limit: float, pause: float, stop: np.ndarray) -> None:
         """Raises the bound to `pause`, or until it can be raised no more or `stop[0]` is set."""
@@ -260,8 +262,15 @@ class Relaxer:
         self.critical_songs = rows if len(rows) <= FEW else set(first_critical(night))
         self._enough = False
 
-    def raise_on(self, limit: Callable[[], float], stop: np.ndarray, told: Callable[[float], bool]) -> None:
-        """`limit` gives the cost of the best plan known; `told` hears of every better bound and says whether to go on."""
+    def raise_on(
+        self,
+        limit: Callable[[], float],
+        stop: np.ndarray,
+        told: Callable[[float], bool],
+        order_found: Callable[[list[int]], None] = lambda order: None,
+    ) -> None:
+        """`limit` gives the cost of the best plan known; `told` hears of every better bound and says whether to go on;
+        `order_found` of the order that costs least while the work is relaxed."""
         while stop[0] == 0:
             leads = [
                 Exploration(self.night, self.critical_songs, k, ROOM // len(spans(self.night)))
@@ -270,6 +279,9 @@ class Relaxer:
             self._explore(leads, limit, stop, told)
             worst = min(leads, key=lambda e: e.bound)
             if self._enough or stop[0] != 0 or worst.walk is None or self.bound >= limit():
+                return
+            if worst.counted:
+                order_found(worst.order)
                 return
             more = self._missing(worst.walk)
             if not more:
