@@ -10,7 +10,8 @@ import time
 from benchmarks import banks, between, gigs, listening, strange, strummed
 from juxtatune.book.formats.gig import parse_gig
 from juxtatune.core.planning.model.plan import Slot
-from juxtatune.core.planning.planner import Planner, price_order
+from juxtatune.core.planning.planner import Planner
+from juxtatune.core.planning.search.fixed_order import price_order
 
 
 def by_hand(gig):

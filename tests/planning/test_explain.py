@@ -16,7 +16,8 @@ from juxtatune.core.planning.explain.sensitivity import (
     where_else,
     without_song,
 )
-from juxtatune.core.planning.planner import price_order, solve
+from juxtatune.core.planning.planner import solve
+from juxtatune.core.planning.search.fixed_order import price_order
 
 LOW, DROP, OPEN = "E2 A2 D3 G3 B3 E4", "D2 A2 D3 G3 B3 E4", "D2 A2 D3 F#3 A3 D4"
 UP = "F2 Bb2 Eb3 Ab3 C4 F4"

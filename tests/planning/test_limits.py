@@ -16,7 +16,7 @@ from juxtatune.app.planning import NightPlanner
 from juxtatune.book.formats.gig import parse_gig
 from juxtatune.core.errors import UserError
 from juxtatune.core.planning.model.plan import Slot
-from juxtatune.core.planning.planner import CANCELLED, price_order
+from juxtatune.core.planning.search.fixed_order import CANCELLED, price_order
 
 CHECKED = """
 import json, sys

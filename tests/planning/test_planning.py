@@ -14,9 +14,10 @@ from juxtatune.app.planning import NightPlanner
 from juxtatune.book.formats.gig import parse_gig
 from juxtatune.core.planning.explain.conflicts import can_be_ordered, going_round, order_clash
 from juxtatune.core.planning.model.plan import Decisions, Retune, Slot
-from juxtatune.core.planning.planner import Planner, price_order, solve
+from juxtatune.core.planning.planner import Planner, solve
 from juxtatune.core.planning.pricing.timeline import trace
 from juxtatune.core.planning.pricing.verify import BrokenPlan, price
+from juxtatune.core.planning.search.fixed_order import price_order
 from juxtatune.core.repertoire.rules import rules_of
 from juxtatune.core.retuning.costs import retune_seconds
 from juxtatune.core.strings.instrument import Costs

@@ -18,9 +18,10 @@ from juxtatune.book.formats.plan_out import plan_json
 from juxtatune.core.planning.model.compile import compile_gig
 from juxtatune.core.planning.model.plan import Retune, Slot
 from juxtatune.core.planning.model.tables import bits
-from juxtatune.core.planning.planner import price_order, solve
+from juxtatune.core.planning.planner import solve
 from juxtatune.core.planning.pricing.verify import BrokenPlan, price
 from juxtatune.core.planning.search.beam_search import BeamParams, Searcher
+from juxtatune.core.planning.search.fixed_order import price_order
 from juxtatune.core.planning.search.lns import freed_songs, rules_around, song_penalties
 from tests.planning.brute import best_objective
 from tests.planning.test_planning import OPEN_D, STANDARD, club, worked_draft, worked_night

@@ -11,7 +11,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from juxtatune.book.formats.gig import parse_gig
-from juxtatune.core.planning.planner import price_order, solve
+from juxtatune.core.planning.planner import solve
+from juxtatune.core.planning.search.fixed_order import price_order
 from juxtatune.core.planning.search.proof import ProofByParts, with_part_first
 
 GO = np.zeros(1, np.int64)

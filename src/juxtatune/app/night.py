@@ -13,7 +13,7 @@ from juxtatune.app.fields import show_tuning
 from juxtatune.book.state import BookState, KeptOrder, NightRecord, gig_of
 from juxtatune.core.errors import UserError
 from juxtatune.core.planning.model.plan import Plan, Slot
-from juxtatune.core.planning.planner import Stop, price_order
+from juxtatune.core.planning.search.fixed_order import Stop, price_order
 from juxtatune.core.repertoire.night import Gig, Pin
 from juxtatune.core.repertoire.rules import unruled
 

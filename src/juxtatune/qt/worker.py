@@ -18,7 +18,8 @@ from juxtatune.core.listening.live.listener import BlockResult, Listener
 from juxtatune.core.listening.live.strum_trigger import Ringing, StrumCatcher, level_db
 from juxtatune.core.listening.source import Block, SoundSource
 from juxtatune.core.listening.types import Targets
-from juxtatune.core.planning.planner import CANCELLED, Solution, Stop
+from juxtatune.core.planning.planner import Solution
+from juxtatune.core.planning.search.fixed_order import CANCELLED, Stop
 from juxtatune.core.repertoire.night import Gig
 from juxtatune.qt.faults import faults
 

@@ -11,7 +11,8 @@ from dataclasses import dataclass, replace
 
 from juxtatune.core.music.tuning import SAME, Tuning
 from juxtatune.core.planning.model.plan import Plan, Slot
-from juxtatune.core.planning.planner import Planner, Solution, price_order
+from juxtatune.core.planning.planner import Planner, Solution
+from juxtatune.core.planning.search.fixed_order import price_order
 from juxtatune.core.repertoire.night import Gig, Night, Part
 from juxtatune.core.repertoire.rules import Rule, rules_of, with_rules, without_rules_of
 from juxtatune.core.repertoire.song import Song, Way
