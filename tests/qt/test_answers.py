@@ -19,7 +19,7 @@ from juxtatune.core.music.catalogue import CATALOGUE
 from juxtatune.core.music.reading import parse_tuning
 from juxtatune.core.retuning import procedure
 from juxtatune.core.retuning.procedure import Status
-from juxtatune.qt.theme import Theme, colours, font
+from juxtatune.qt.theme import Theme, apply_theme, colours, font
 from juxtatune.qt.widgets.approach import ApproachWidget
 from juxtatune.qt.widgets.approach_values import Column
 from juxtatune.qt.widgets.signature import TOUCH_PX, paint_signature, places
@@ -183,8 +183,9 @@ def test_the_simulated_guitar_damps_all_but_the_string_in_hand(qtbot, window) ->
 
 
 @pytest.mark.parametrize(("cents", "role"), [(40.0, "stage_lower"), (-40.0, "stage_higher")])
-def test_colour_says_which_way_to_turn(qtbot, cents, role) -> None:
+def test_colour_says_which_way_to_turn(qapp, qtbot, cents, role) -> None:
     """Above its target a string is to be loosened: as in the score, where what goes down is drawn so."""
+    apply_theme(qapp, "dark")
     widget = ApproachWidget()
     qtbot.addWidget(widget)
     column = Column(6, "E2", "6   E2", "x", "¢", "", "", "moving", cents, 0.2, 0.0, ())
